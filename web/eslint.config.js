@@ -14,7 +14,8 @@ export default [
         'error',
         {
           // A value bound so is set back whenever the page is drawn anew, over what somebody is typing.
-          selector: "VElement[name='input'] > VStartTag:has(VAttribute[directive=true][key.name.name='bind'][key.argument.name='value']):not(:has(VAttribute[directive=true][key.name.name='model'])):not(:has(VAttribute[key.name='readonly'])):not(:has(VAttribute[directive=true][key.name.name='on'][key.argument.name='input']))",
+          selector:
+            "VElement[name='input'] > VStartTag:has(VAttribute[directive=true][key.name.name='bind'][key.argument.name='value']):not(:has(VAttribute[directive=true][key.name.name='model'])):not(:has(VAttribute[key.name='readonly'])):not(:has(VAttribute[directive=true][key.name.name='on'][key.argument.name='input']))",
           message: 'Use v-model, or TextAnswer: a bound value overwrites what is being typed.',
         },
       ],

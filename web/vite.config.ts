@@ -16,7 +16,10 @@ function precompressed(): Plugin {
       for (const name of readdirSync(place).filter((n) => /\.(js|css|svg)$/.test(n))) {
         const raw = readFileSync(place + name)
         if (raw.length < 1000) continue
-        writeFileSync(`${place}${name}.br`, brotliCompressSync(raw, { params: { [constants.BROTLI_PARAM_QUALITY]: 11 } }))
+        writeFileSync(
+          `${place}${name}.br`,
+          brotliCompressSync(raw, { params: { [constants.BROTLI_PARAM_QUALITY]: 11 } }),
+        )
         writeFileSync(`${place}${name}.gz`, gzipSync(raw, { level: 9 }))
       }
     },
@@ -33,7 +36,10 @@ export default defineConfig({
     assetsInlineLimit: 0,
     rollupOptions: {
       // The service worker stands at the root, or it would not be asked about pages.
-      input: { index: fileURLToPath(new URL('./index.html', import.meta.url)), sw: fileURLToPath(new URL('./src/bench/worker.ts', import.meta.url)) },
+      input: {
+        index: fileURLToPath(new URL('./index.html', import.meta.url)),
+        sw: fileURLToPath(new URL('./src/bench/worker.ts', import.meta.url)),
+      },
       output: {
         entryFileNames: (chunk) => (chunk.name === 'sw' ? 'sw.js' : 'assets/[name]-[hash].js'),
         // What every page needs, and what machines' lists share, comes in one piece each: small files cost a request and compress worse.
@@ -47,5 +53,10 @@ export default defineConfig({
     },
   },
   server: { proxy: { '/api': 'http://127.0.0.1:8470' } },
-  test: { environment: 'node', include: ['src/**/*.test.ts'], environmentOptions: { happyDOM: { url: 'http://localhost/' } }, server: { deps: { inline: ['vuetify'] } } },
+  test: {
+    environment: 'node',
+    include: ['src/**/*.test.ts'],
+    environmentOptions: { happyDOM: { url: 'http://localhost/' } },
+    server: { deps: { inline: ['vuetify'] } },
+  },
 })

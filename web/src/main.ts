@@ -10,6 +10,7 @@ import { vuetify } from './frame/theme'
 import { holdPresses } from './ui/press'
 
 // Only over TLS, or on this very machine, do browsers take one.
-if (import.meta.env.PROD && 'serviceWorker' in navigator) void navigator.serviceWorker.register('/sw.js', { type: 'module' }).catch(() => undefined)
+if (import.meta.env.PROD && 'serviceWorker' in navigator)
+  void navigator.serviceWorker.register('/sw.js', { type: 'module' }).catch(() => undefined)
 holdPresses(document)
 createApp(App).use(router).use(vuetify).mount('#app')

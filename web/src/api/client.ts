@@ -179,5 +179,7 @@ export function wordsOf(error: unknown): string {
 
 /** Everything that is wrong with what was sent, in words for people. */
 export function faultsOf(error: unknown): string {
-  return error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join(' ') : wordsOf(error)
+  return error instanceof Refusal && error.problem.errors?.length
+    ? error.problem.errors.map((e) => e.message).join(' ')
+    : wordsOf(error)
 }

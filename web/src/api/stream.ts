@@ -19,7 +19,10 @@ type Message =
   | { kind: 'at'; id: number }
 
 /** The machines that any window looks at, and the last line that all of them have seen (0: a new one has seen none, and misses none). */
-export function union(wants: Iterable<{ machines: readonly string[]; after: number }>): { machines: string[]; after: number } {
+export function union(wants: Iterable<{ machines: readonly string[]; after: number }>): {
+  machines: string[]
+  after: number
+} {
   const machines = new Set<string>()
   let after = Infinity
   for (const want of wants) {

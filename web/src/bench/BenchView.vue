@@ -36,7 +36,10 @@ watch(
   },
   { immediate: true },
 )
-useLive(() => view.value?.machine_id, () => void reload())
+useLive(
+  () => view.value?.machine_id,
+  () => void reload(),
+)
 useWakeLock()
 useTitle(() => (view.value ? `${view.value.machine}: bench` : 'Bench'))
 
@@ -46,7 +49,9 @@ const looked = ref<string | null>(null)
 const step = computed(() => steps.value.find((s) => s.key === looked.value) ?? open.value)
 const index = computed(() => (step.value ? steps.value.indexOf(step.value) : steps.value.length))
 const next = computed(() => steps.value[index.value + 1] ?? null)
-const tickable = computed(() => (view.value && step.value ? ticking(view.value, step.value, waiting.value, session.account) : 'look'))
+const tickable = computed(() =>
+  view.value && step.value ? ticking(view.value, step.value, waiting.value, session.account) : 'look',
+)
 /** Steps are walked by swiping too, from right to left as one turns a page. */
 const swipe = {
   left: () => next.value && (looked.value = next.value.key),
@@ -62,7 +67,9 @@ const socket = computed(() => {
 })
 const may = computed(() => tickable.value === 'yes')
 /** Steps that stand for proof, are open, and hold nothing up. */
-const pending = computed(() => steps.value.filter((s) => s.proves && !s.done_at && s.number < (step.value?.number ?? 0)))
+const pending = computed(() =>
+  steps.value.filter((s) => s.proves && !s.done_at && s.number < (step.value?.number ?? 0)),
+)
 const checked = ref<string[]>([])
 watch(
   () => step.value?.key,
@@ -77,21 +84,38 @@ watch(
 const unchecked = computed(() => (step.value?.checks ?? []).filter((c) => !checked.value.includes(c)).length)
 const lit = computed<Map<string, Severity | 'plain'>>(() => new Map((step.value?.slots ?? []).map((s) => [s, 'plain'])))
 /** As it is with the steps before this one done. */
-const fitted = computed(() => (view.value ? layoutAt(steps.value.slice(0, index.value), view.value.now as Layout, view.value.goal as Layout) : {}))
-const planned = computed(() => (view.value && step.value ? layoutAt([...steps.value.slice(0, index.value), { ...step.value, done_at: 'now' }], view.value.now as Layout, view.value.goal as Layout) : {}))
+const fitted = computed(() =>
+  view.value ? layoutAt(steps.value.slice(0, index.value), view.value.now as Layout, view.value.goal as Layout) : {},
+)
+const planned = computed(() =>
+  view.value && step.value
+    ? layoutAt(
+        [...steps.value.slice(0, index.value), { ...step.value, done_at: 'now' }],
+        view.value.now as Layout,
+        view.value.goal as Layout,
+      )
+    : {},
+)
 const asking = ref<'' | About>('')
 const zone = computed(() => machine.value?.zone ?? 'UTC')
 const remarks = computed(() => view.value?.remarks.filter((r) => r.step === step.value?.key) ?? [])
 
 /** The slot that gets a module at this step. */
-const comes = computed(() => (step.value && step.value.do !== null && step.value.do !== 'take-out' ? (step.value.slots.at(-1) ?? null) : null))
-const where = computed(() => (step.value?.do && machine.value && step.value.slots.length ? whereIs(machine.value.board, step.value.slots.at(-1)!) : null))
+const comes = computed(() =>
+  step.value && step.value.do !== null && step.value.do !== 'take-out' ? (step.value.slots.at(-1) ?? null) : null,
+)
+const where = computed(() =>
+  step.value?.do && machine.value && step.value.slots.length
+    ? whereIs(machine.value.board, step.value.slots.at(-1)!)
+    : null,
+)
 const label = ref('')
 const serial = ref('')
 /** Always one line, at the head of what is pressed: were it to come and go, what is below would move from under the thumb. */
 const sentWords = computed(() => {
   const ticks = `${unsent.value} ${unsent.value === 1 ? 'tick' : 'ticks'} kept here`
-  if (!connected.value) return unsent.value ? `No connection: ${ticks}, sent when it is back` : 'No connection: ticks are kept here'
+  if (!connected.value)
+    return unsent.value ? `No connection: ${ticks}, sent when it is back` : 'No connection: ticks are kept here'
   return unsent.value ? `On its way: ${ticks}` : 'Every tick is sent'
 })
 /** Keep the label and the serial of what goes in: Proof rests on them, and so does whatever happens to that module later. */
@@ -131,9 +155,19 @@ async function photo(event: Event): Promise<void> {
       </div>
       <div class="right">
         <strong>{{ step ? `step ${step.number} of ${steps.length}` : 'all done' }}</strong>
-        <span class="sub">{{ view.taken_min === null ? '' : `${Math.round(view.taken_min)} min, of ` }}{{ minutesWords(view.down) }}</span>
+        <span class="sub"
+          >{{ view.taken_min === null ? '' : `${Math.round(view.taken_min)} min, of `
+          }}{{ minutesWords(view.down) }}</span
+        >
       </div>
-      <MachineLight v-if="view.light && (view.state === 'under way' || view.light.since)" :run-id="id" :light="view.light" :under-way="view.state === 'under way'" :zone="zone" :connected="connected" @changed="reload" />
+      <MachineLight
+        v-if="view.light && (view.state === 'under way' || view.light.since)"
+        :run-id="id"
+        :light="view.light"
+        :under-way="view.state === 'under way'"
+        :zone="zone"
+        :connected="connected"
+        @changed="reload" />
       <div class="bar" :style="{ '--done': index / Math.max(1, steps.length) }"></div>
     </header>
     <section v-if="step" class="step" aria-label="The step at hand">
@@ -141,50 +175,158 @@ async function photo(event: Event): Promise<void> {
         <p class="phase">{{ PHASES[step.phase] ?? step.phase }}<b v-if="step.hold" class="held">Hold</b></p>
         <h1>{{ step.text }}</h1>
         <p v-if="step.why" class="why">{{ step.why }}</p>
-        <p v-if="where" class="why"><b>{{ where.name }}</b>: {{ [where.place, where.among].filter(Boolean).join('; ') }}</p>
+        <p v-if="where" class="why">
+          <b>{{ where.name }}</b>: {{ [where.place, where.among].filter(Boolean).join('; ') }}
+        </p>
         <p v-else-if="step.do && step.slots.length" class="why">&nbsp;</p>
         <p v-if="step.tools.length" class="with">With: {{ step.tools.join(', ') }}</p>
-        <p v-if="step.proof" class="proof"><SeverityMark :severity="PROOF[step.proof]?.mark ?? 'ask'" /> <b>{{ PROOF[step.proof]?.word }}:</b> {{ step.proof_words }}</p>
+        <p v-if="step.proof" class="proof">
+          <SeverityMark :severity="PROOF[step.proof]?.mark ?? 'ask'" /> <b>{{ PROOF[step.proof]?.word }}:</b>
+          {{ step.proof_words }}
+        </p>
         <p v-if="step.minutes.high" class="with">{{ step.waits ? 'Wait ' : '' }}{{ minutesWords(step.minutes) }}</p>
       </div>
       <!-- its place is there before the machine is: what is pressed below must not move -->
-      <div v-if="step.slots.length || step.carrier" v-touch="swipe" class="picture"><BoardView v-if="machine" :board="machine.board" :socket="socket" :now="fitted" :goal="planned" :lit="lit" /></div>
-      <div v-if="machine && step.bays.length" class="front" :style="{ '--columns': machine.bay_columns }">
-        <div v-for="b in machine.bays" :key="b.number" class="bay" :class="{ lit: step.bays.includes(b.number) }">{{ b.number }}</div>
+      <div v-if="step.slots.length || step.carrier" v-touch="swipe" class="picture">
+        <BoardView v-if="machine" :board="machine.board" :socket="socket" :now="fitted" :goal="planned" :lit="lit" />
       </div>
-      <LabelInHand v-if="comes" :key="step.key" v-model:label="label" v-model:serial="serial" :run-id="id" :slot-id="comes" :noted="noted" @note="keepLabel" />
-      <ul v-if="step.details.length" class="details"><li v-for="d in step.details" :key="d">{{ d }}</li></ul>
+      <div v-if="machine && step.bays.length" class="front" :style="{ '--columns': machine.bay_columns }">
+        <div v-for="b in machine.bays" :key="b.number" class="bay" :class="{ lit: step.bays.includes(b.number) }">
+          {{ b.number }}
+        </div>
+      </div>
+      <LabelInHand
+        v-if="comes"
+        :key="step.key"
+        v-model:label="label"
+        v-model:serial="serial"
+        :run-id="id"
+        :slot-id="comes"
+        :noted="noted"
+        @note="keepLabel" />
+      <ul v-if="step.details.length" class="details">
+        <li v-for="d in step.details" :key="d">{{ d }}</li>
+      </ul>
       <fieldset v-if="step.checks.length" class="checks">
         <legend class="visually-hidden">Look at each</legend>
-        <label v-for="c in step.checks" :key="c"><input v-if="step.done_at" type="checkbox" checked disabled /><input v-else v-model="checked" type="checkbox" :value="c" /> {{ c }}</label>
+        <label v-for="c in step.checks" :key="c"
+          ><input v-if="step.done_at" type="checkbox" checked disabled /><input
+            v-else
+            v-model="checked"
+            type="checkbox"
+            :value="c" />
+          {{ c }}</label
+        >
       </fieldset>
-      <details v-if="step.hold" class="way"><summary>The way back from here</summary><ol><li v-for="w in step.back_out" :key="w">{{ w }}</li></ol></details>
+      <details v-if="step.hold" class="way">
+        <summary>The way back from here</summary>
+        <ol>
+          <li v-for="w in step.back_out" :key="w">{{ w }}</li>
+        </ol>
+      </details>
       <ul v-if="remarks.length || step.not_right !== null" class="remarks">
-        <li v-for="r in remarks" :key="r.id"><img v-if="r.is_photo" :src="`/api/runs/${id}/attachments/${r.id}`" :alt="`Photo by ${r.by}`" /><span v-else>{{ r.kind === 'doubt' ? 'Doubt on the sheet: ' : '' }}{{ r.text || 'not right' }}</span> <span class="faded">{{ r.by }} {{ clock(r.at, zone) }}</span></li>
+        <li v-for="r in remarks" :key="r.id">
+          <img v-if="r.is_photo" :src="`/api/runs/${id}/attachments/${r.id}`" :alt="`Photo by ${r.by}`" /><span v-else
+            >{{ r.kind === 'doubt' ? 'Doubt on the sheet: ' : '' }}{{ r.text || 'not right' }}</span
+          >{{ ' ' }}
+          <span class="faded">{{ r.by }} {{ clock(r.at, zone) }}</span>
+        </li>
       </ul>
-      <SayForm v-if="asking" :key="asking" :about="asking" :step="step" :has-bays="!!machine?.bays.length" @say="say" @leave="asking = ''" />
+      <SayForm
+        v-if="asking"
+        :key="asking"
+        :about="asking"
+        :step="step"
+        :has-bays="!!machine?.bays.length"
+        @say="say"
+        @leave="asking = ''" />
     </section>
-    <section v-else class="step"><h1>Every step is done.</h1><p>It is {{ view.state === 'proved' ? 'proved and back on duty' : view.state === 'waived' ? 'back on duty, with something waived' : view.state }}: <router-link class="quiet-link" :to="`/machines/${view.machine_id}/proof`">open Proof</router-link>.</p></section>
+    <section v-else class="step">
+      <h1>Every step is done.</h1>
+      <p>
+        It is
+        {{
+          view.state === 'proved'
+            ? 'proved and back on duty'
+            : view.state === 'waived'
+              ? 'back on duty, with something waived'
+              : view.state
+        }}: <router-link class="quiet-link" :to="`/machines/${view.machine_id}/proof`">open Proof</router-link>.
+      </p>
+    </section>
     <footer>
       <p class="sent" :class="{ off: !connected }" role="status">{{ sentWords }}</p>
-      <p v-if="step?.done_at" class="state" :class="step.proof === 'waived' ? '' : 'go'">{{ step.proof === 'waived' ? 'Waived' : step.proof ? 'Proved' : 'Done' }} {{ clock(step.done_at, zone) }} by {{ step.done_by }}{{ step.alone ? `; nobody else looked: ${step.alone}` : '' }}</p>
-      <HoldAlone v-else-if="step && tickable === 'second' && !unchecked" class="state" :run-id="id" :step="step.key" :from="aloneFrom(view, waiting)" :connected="connected" @alone="done" @ticked="secondTicked" />
-      <p v-else-if="step && tickable === 'look'" class="state">{{ view.state !== 'under way' ? `This run is ${view.state}.` : 'You may look, and not tick.' }}</p>
-      <p v-if="pending.length && step && !step.proves" class="state">Proof still waits for: {{ pending.map((s) => `${s.text[0]!.toLowerCase()}${s.text.slice(1)}`).join('; ') }}.</p>
-      <p v-for="w in refused" :key="w.id" class="state wrong" role="alert">Not taken: {{ w.refused }} <button type="button" class="quiet-link" @click="dismiss(w)">Read</button></p>
+      <p v-if="step?.done_at" class="state" :class="step.proof === 'waived' ? '' : 'go'">
+        {{ step.proof === 'waived' ? 'Waived' : step.proof ? 'Proved' : 'Done' }} {{ clock(step.done_at, zone) }} by
+        {{ step.done_by }}{{ step.alone ? `; nobody else looked: ${step.alone}` : '' }}
+      </p>
+      <HoldAlone
+        v-else-if="step && tickable === 'second' && !unchecked"
+        class="state"
+        :run-id="id"
+        :step="step.key"
+        :from="aloneFrom(view, waiting)"
+        :connected="connected"
+        @alone="done"
+        @ticked="secondTicked" />
+      <p v-else-if="step && tickable === 'look'" class="state">
+        {{ view.state !== 'under way' ? `This run is ${view.state}.` : 'You may look, and not tick.' }}
+      </p>
+      <p v-if="pending.length && step && !step.proves" class="state">
+        Proof still waits for: {{ pending.map((s) => `${s.text[0]!.toLowerCase()}${s.text.slice(1)}`).join('; ') }}.
+      </p>
+      <p v-for="w in refused" :key="w.id" class="state wrong" role="alert">
+        Not taken: {{ w.refused }} <button type="button" class="quiet-link" @click="dismiss(w)">Read</button>
+      </p>
       <div v-if="step" class="acts">
         <button type="button" class="plain" :disabled="!session.mayWrite()" @click="asking = 'wrong'">Not right</button>
-        <router-link v-if="step.proves && !step.done_at" class="main go-on" :to="`/machines/${view.machine_id}/proof`">Open Proof</router-link>
-        <button v-else-if="!step.done_at && (tickable !== 'second' || unchecked)" type="button" class="main" :disabled="!may || unchecked > 0" @click="done()">{{ unchecked ? `${unchecked} to look at` : 'Done, next' }}</button>
+        <router-link v-if="step.proves && !step.done_at" class="main go-on" :to="`/machines/${view.machine_id}/proof`"
+          >Open Proof</router-link
+        >
+        <button
+          v-else-if="!step.done_at && (tickable !== 'second' || unchecked)"
+          type="button"
+          class="main"
+          :disabled="!may || unchecked > 0"
+          @click="done()">
+          {{ unchecked ? `${unchecked} to look at` : 'Done, next' }}
+        </button>
         <button v-else-if="step.done_at" type="button" class="main" @click="looked = next?.key ?? null">Next</button>
       </div>
       <div class="walk">
-        <button type="button" class="quiet-link" :disabled="index === 0" @click="looked = steps[index - 1]?.key ?? null">Before</button>
-        <button type="button" class="quiet-link" :disabled="!session.mayWrite() || !step" @click="asking = 'note'">Note</button>
-        <label class="quiet-link" :class="{ off: !session.mayWrite() || !step }">Photo <input type="file" accept="image/*" capture="environment" class="visually-hidden" :disabled="!session.mayWrite() || !step" @change="photo" /></label>
-        <button v-if="step?.done_at && !step.proves" type="button" class="quiet-link" @click="enter({ kind: 'undone', step: step!.key })">Untick</button>
-        <button type="button" class="quiet-link" :disabled="!session.mayWrite() || !step" @click="asking = 'doubt'">Doubt the sheet</button>
-        <button v-if="next && step && !step.done_at" type="button" class="quiet-link" @click="looked = next.key">After</button>
+        <button
+          type="button"
+          class="quiet-link"
+          :disabled="index === 0"
+          @click="looked = steps[index - 1]?.key ?? null">
+          Before
+        </button>
+        <button type="button" class="quiet-link" :disabled="!session.mayWrite() || !step" @click="asking = 'note'">
+          Note
+        </button>
+        <label class="quiet-link" :class="{ off: !session.mayWrite() || !step }"
+          >Photo
+          <input
+            type="file"
+            accept="image/*"
+            capture="environment"
+            class="visually-hidden"
+            :disabled="!session.mayWrite() || !step"
+            @change="photo"
+        /></label>
+        <button
+          v-if="step?.done_at && !step.proves"
+          type="button"
+          class="quiet-link"
+          @click="enter({ kind: 'undone', step: step!.key })">
+          Untick
+        </button>
+        <button type="button" class="quiet-link" :disabled="!session.mayWrite() || !step" @click="asking = 'doubt'">
+          Doubt the sheet
+        </button>
+        <button v-if="next && step && !step.done_at" type="button" class="quiet-link" @click="looked = next.key">
+          After
+        </button>
         <span v-if="next" class="then">then: {{ next.text }}</span>
         <button v-if="looked" type="button" class="quiet-link" @click="looked = null">To the step at hand</button>
       </div>

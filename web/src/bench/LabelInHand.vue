@@ -4,7 +4,11 @@ import { nextTick, ref, useTemplateRef, watch } from 'vue'
 import { api, ask, Unreachable, wordsOf } from '@/api/client'
 import CodeCamera from '@/ui/CodeCamera.vue'
 
-const props = defineProps<{ runId: string; slotId: string; /** The serial that was noted before; "" = none. */ noted: string }>()
+const props = defineProps<{
+  runId: string
+  slotId: string
+  /** The serial that was noted before; "" = none. */ noted: string
+}>()
 const emit = defineEmits<{ note: [] }>()
 const label = defineModel<string>('label', { required: true })
 const serial = defineModel<string>('serial', { required: true })
@@ -27,7 +31,11 @@ async function compare(): Promise<void> {
           : `Its number does not say whether it is the planned one. ${found.notes.join('. ')}.`
     said.value = { how, words }
   } catch (error) {
-    said.value = { how: 'wrong', words: error instanceof Unreachable ? 'It cannot be compared without a connection: look yourself.' : wordsOf(error) }
+    said.value = {
+      how: 'wrong',
+      words:
+        error instanceof Unreachable ? 'It cannot be compared without a connection: look yourself.' : wordsOf(error),
+    }
   }
   // On a phone it stands below what is seen.
   await nextTick()
@@ -37,11 +45,32 @@ async function compare(): Promise<void> {
 
 <template>
   <form class="fields hand" @submit.prevent="compare">
-    <label>Label in your hand <input v-model="label" class="mono" maxlength="400" autocapitalize="characters" autocomplete="off" spellcheck="false" /></label>
+    <label
+      >Label in your hand
+      <input
+        v-model="label"
+        class="mono"
+        maxlength="400"
+        autocapitalize="characters"
+        autocomplete="off"
+        spellcheck="false"
+    /></label>
     <button type="submit" class="plain small-plain" :disabled="!label.trim()">Compare</button>
     <CodeCamera @read="label = $event" />
-    <label>Its serial <input v-model="serial" class="mono" maxlength="200" autocapitalize="characters" autocomplete="off" spellcheck="false" :placeholder="noted" /></label>
-    <button type="button" class="plain small-plain" :disabled="!label.trim() && !serial.trim()" @click="emit('note')">Note</button>
+    <label
+      >Its serial
+      <input
+        v-model="serial"
+        class="mono"
+        maxlength="200"
+        autocapitalize="characters"
+        autocomplete="off"
+        spellcheck="false"
+        :placeholder="noted"
+    /></label>
+    <button type="button" class="plain small-plain" :disabled="!label.trim() && !serial.trim()" @click="emit('note')">
+      Note
+    </button>
     <p v-if="noted" class="says go">Noted: {{ noted }}</p>
     <p v-if="said" ref="answer" class="says" :class="said.how" role="status">{{ said.words }}</p>
   </form>

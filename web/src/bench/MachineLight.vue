@@ -5,7 +5,13 @@ import { api, ask, Unreachable, wordsOf, type RunView } from '@/api/client'
 import { session } from '@/frame/session'
 import { clock } from '@/ui/words'
 
-const props = defineProps<{ runId: string; light: NonNullable<RunView['light']>; underWay: boolean; zone: string; connected: boolean }>()
+const props = defineProps<{
+  runId: string
+  light: NonNullable<RunView['light']>
+  underWay: boolean
+  zone: string
+  connected: boolean
+}>()
 const emit = defineEmits<{ changed: [] }>()
 const asking = ref(false)
 const wrong = ref('')
@@ -25,7 +31,21 @@ async function turn(on: boolean): Promise<void> {
 
 <template>
   <p class="light">
-    <button v-if="underWay" type="button" class="lamp" :aria-pressed="!!light.since" :disabled="asking || !connected || !session.mayWrite()" @click="turn(!light.since)">{{ asking ? 'Asking its controller' : light.since ? `Its light is on since ${clock(light.since, zone)}: switch it off` : 'Which one is it? Light it up' }}</button>
+    <button
+      v-if="underWay"
+      type="button"
+      class="lamp"
+      :aria-pressed="!!light.since"
+      :disabled="asking || !connected || !session.mayWrite()"
+      @click="turn(!light.since)">
+      {{
+        asking
+          ? 'Asking its controller'
+          : light.since
+            ? `Its light is on since ${clock(light.since, zone)}: switch it off`
+            : 'Which one is it? Light it up'
+      }}
+    </button>
     <span v-else>Its light is still on{{ light.trouble ? `: ${light.trouble}` : ', and is being switched off' }}</span>
     <span v-if="wrong" role="alert">{{ wrong }}</span>
   </p>

@@ -21,8 +21,16 @@ afterEach(async () => {
   vi.unstubAllGlobals()
 })
 
-const tick = (id: string, more: Partial<Waiting> = {}): Waiting => ({ id, run: 'r', account: 'me', at: new Date().toISOString(), entry: { kind: 'done', step: id }, ...more })
-const states = async () => Object.fromEntries((await waitingOf('r')).map((w) => [w.id, w.refused ?? (w.sent ? 'sent' : 'waits')]))
+const tick = (id: string, more: Partial<Waiting> = {}): Waiting => ({
+  id,
+  run: 'r',
+  account: 'me',
+  at: new Date().toISOString(),
+  entry: { kind: 'done', step: id },
+  ...more,
+})
+const states = async () =>
+  Object.fromEntries((await waitingOf('r')).map((w) => [w.id, w.refused ?? (w.sent ? 'sent' : 'waits')]))
 
 describe('what was entered at the bench', () => {
   it('goes out in order, and stays in sight as sent', async () => {
@@ -34,15 +42,18 @@ describe('what was entered at the bench', () => {
     expect(sent).toHaveLength(3)
   })
 
-  it.each([[null], [401], [429], [500], [503]])('waits where the server answers %s, with all after it', async (answer) => {
-    for (const id of ['a', 'b', 'c']) await keep(tick(id))
-    answers = [204, answer]
-    expect(await send('me')).toBe(false)
-    expect(await states()).toEqual({ a: 'sent', b: 'waits', c: 'waits' })
-    expect(await send('me')).toBe(true)
-    expect(sent.filter((id) => id === 'a')).toHaveLength(1)
-    expect(await states()).toEqual({ a: 'sent', b: 'sent', c: 'sent' })
-  })
+  it.each([[null], [401], [429], [500], [503]])(
+    'waits where the server answers %s, with all after it',
+    async (answer) => {
+      for (const id of ['a', 'b', 'c']) await keep(tick(id))
+      answers = [204, answer]
+      expect(await send('me')).toBe(false)
+      expect(await states()).toEqual({ a: 'sent', b: 'waits', c: 'waits' })
+      expect(await send('me')).toBe(true)
+      expect(sent.filter((id) => id === 'a')).toHaveLength(1)
+      expect(await states()).toEqual({ a: 'sent', b: 'sent', c: 'sent' })
+    },
+  )
 
   it('that is refused is kept with the reason, and does not hold up the rest', async () => {
     for (const id of ['a', 'b']) await keep(tick(id))

@@ -73,7 +73,12 @@ async function put(w: Waiting): Promise<Response> {
   }
   const body = JSON.stringify({ at: w.at, entry: w.entry })
   // It goes on where its page is left meanwhile.
-  return fetch(`/api/runs/${w.run}/entries/${w.id}`, { method: 'PUT', body, keepalive: body.length < 30_000, headers: { 'Content-Type': 'application/json' } })
+  return fetch(`/api/runs/${w.run}/entries/${w.id}`, {
+    method: 'PUT',
+    body,
+    keepalive: body.length < 30_000,
+    headers: { 'Content-Type': 'application/json' },
+  })
 }
 
 /** Send what waits, in order, until all is sent or the connection drops. True when nothing waits any more.

@@ -16,9 +16,11 @@ export function stepsWith(view: RunView, waiting: Waiting[], name: string): RunS
     if (refused || !entry || !('step' in entry) || !entry.step) continue
     const step = steps.get(entry.step)
     if (!step) continue
-    if (entry.kind === 'done' && !step.done_at) steps.set(step.key, { ...step, done_at: at, done_by: name, not_right: null })
+    if (entry.kind === 'done' && !step.done_at)
+      steps.set(step.key, { ...step, done_at: at, done_by: name, not_right: null })
     if (entry.kind === 'undone') steps.set(step.key, { ...step, done_at: null, done_by: null })
-    if (entry.kind === 'not-right') steps.set(step.key, { ...step, done_at: null, done_by: null, not_right: entry.text ?? '' })
+    if (entry.kind === 'not-right')
+      steps.set(step.key, { ...step, done_at: null, done_by: null, not_right: entry.text ?? '' })
   }
   return view.steps.map((s) => steps.get(s.key)!)
 }
@@ -32,7 +34,12 @@ export function atHand(steps: RunStep[]): RunStep | null {
 export type Ticking = 'yes' | 'look' | 'proof' | 'second'
 /** Whether this account may tick a step, and what is in the way: looking only, a step that proof ticks, a hold point that wants a
  * lead or somebody else than who did the steps before. */
-export function ticking(view: RunView, step: RunStep, waiting: Waiting[], account: { id: string; role: string } | null): Ticking {
+export function ticking(
+  view: RunView,
+  step: RunStep,
+  waiting: Waiting[],
+  account: { id: string; role: string } | null,
+): Ticking {
   const open = view.state === 'under way' || (['proved', 'waived'].includes(view.state) && step.phase === 'afterwards')
   if (!account || account.role === 'viewer' || !open) return 'look'
   if (step.proves) return 'proof'
@@ -109,19 +116,33 @@ export function useRun(id: () => string) {
       sending = false
     }
     // What was entered while the others were on their way.
-    if (connected.value && (await waitingOf(id())).some((w) => !w.refused && !w.sent && w.account === session.account?.id)) await sendAll()
+    if (
+      connected.value &&
+      (await waitingOf(id())).some((w) => !w.refused && !w.sent && w.account === session.account?.id)
+    )
+      await sendAll()
   }
 
   /** Keep an entry here, then send it with whatever waits. */
   async function enter(entry: Entry | null, photo?: { blob: Blob; step: string }): Promise<void> {
-    const w: Waiting = { id: crypto.randomUUID(), run: id(), account: session.account!.id, at: new Date().toISOString(), entry }
+    const w: Waiting = {
+      id: crypto.randomUUID(),
+      run: id(),
+      account: session.account!.id,
+      at: new Date().toISOString(),
+      entry,
+    }
     const kept = photo ? { ...w, photo: photo.blob, step: photo.step } : w
     storing.push(kept)
     waiting.value = [...waiting.value, kept]
     await keep(kept)
     await overlay()
     storing = storing.filter((x) => x.id !== kept.id)
-    void navigator.serviceWorker?.ready.then((r) => (r as unknown as { sync?: { register: (tag: string) => Promise<void> } }).sync?.register('umbrak-entries')).catch(() => undefined)
+    void navigator.serviceWorker?.ready
+      .then((r) =>
+        (r as unknown as { sync?: { register: (tag: string) => Promise<void> } }).sync?.register('umbrak-entries'),
+      )
+      .catch(() => undefined)
     await sendAll()
   }
 

@@ -15,7 +15,8 @@ self.addEventListener('install', (event) => event.waitUntil(self.skipWaiting()))
 self.addEventListener('activate', (event) => {
   event.waitUntil(
     (async () => {
-      for (const name of await caches.keys()) if (name.startsWith('umbrak-') && name !== SHELL && name !== DATA) await caches.delete(name)
+      for (const name of await caches.keys())
+        if (name.startsWith('umbrak-') && name !== SHELL && name !== DATA) await caches.delete(name)
       await self.clients.claim()
     })(),
   )
@@ -50,7 +51,8 @@ self.addEventListener('fetch', (event) => {
   const url = new URL(request.url)
   if (request.method !== 'GET' || url.origin !== self.location.origin) return
   if (url.pathname.startsWith('/assets/')) event.respondWith(cacheFirst(request))
-  else if (request.mode === 'navigate' && !url.pathname.startsWith('/api/')) event.respondWith(networkFirst(request, SHELL, '/'))
+  else if (request.mode === 'navigate' && !url.pathname.startsWith('/api/'))
+    event.respondWith(networkFirst(request, SHELL, '/'))
   else if (KEPT.test(url.pathname)) event.respondWith(networkFirst(request, DATA))
 })
 

@@ -14,7 +14,12 @@ const rows = computed(() =>
     const socketAt = half * STEP
     const chipsWidth = g.soldered ? 12 : 0
     const x = (i: number) => (i < half ? i * STEP : socketAt + 22 + chipsWidth + (i - half) * STEP)
-    return { ...g, socketAt, bars: letters.map((look, i) => ({ look, x: x(i) })), width: x(letters.length - 1) + WIDTH + 4 }
+    return {
+      ...g,
+      socketAt,
+      bars: letters.map((look, i) => ({ look, x: x(i) })),
+      width: x(letters.length - 1) + WIDTH + 4,
+    }
   }),
 )
 const tall = computed(() => props.groups.length === 1)
@@ -28,8 +33,7 @@ const width = computed(() => Math.max(60, ...rows.value.map((r) => r.width)))
     :width="width"
     :height="rows.length * rowHeight"
     :viewBox="`-1 -1 ${width} ${rows.length * rowHeight}`"
-    aria-hidden="true"
-  >
+    aria-hidden="true">
     <g v-for="(row, i) in rows" :key="row.socket" :transform="`translate(0 ${i * rowHeight})`">
       <rect class="socket" :x="row.socketAt" :y="tall ? 6 : 1" :width="tall ? 18 : 13" :height="tall ? 18 : 13" />
       <g v-if="row.soldered" class="chip">
@@ -43,8 +47,7 @@ const width = computed(() => Math.max(60, ...rows.value.map((r) => r.width)))
         :x="bar.x"
         :y="bar.look === 'p' || bar.look === 'c' ? -1 : 1"
         :width="WIDTH"
-        :height="tall ? 26 : 13"
-      />
+        :height="tall ? 26 : 13" />
     </g>
   </svg>
 </template>

@@ -7,7 +7,10 @@ import { madeBoard } from './made'
 
 const module = { capacity_gib: 16, rails_v: [] } as unknown as Layout[string]
 const mounted = () =>
-  mount(BoardView, { props: { board: madeBoard(1, 2, 2), now: { 'P1.A1': module }, goal: { 'P1.A1': module }, interactive: true }, attachTo: document.body })
+  mount(BoardView, {
+    props: { board: madeBoard(1, 2, 2), now: { 'P1.A1': module }, goal: { 'P1.A1': module }, interactive: true },
+    attachTo: document.body,
+  })
 let view: ReturnType<typeof mounted>
 afterEach(() => view.unmount())
 
@@ -20,7 +23,13 @@ describe('the board by keys', () => {
     expect(view.findAll('[data-slot][tabindex="0"]')).toHaveLength(1)
     ;(slot('P1.A1').element as SVGElement).focus()
     // Channels lie left and right of the socket, the far slots outside.
-    for (const [key, there] of [['ArrowLeft', 'P1.A2'], ['ArrowRight', 'P1.A1'], ['ArrowRight', 'P1.B1'], ['ArrowRight', 'P1.B2'], ['ArrowRight', 'P1.B2']] as const) {
+    for (const [key, there] of [
+      ['ArrowLeft', 'P1.A2'],
+      ['ArrowRight', 'P1.A1'],
+      ['ArrowRight', 'P1.B1'],
+      ['ArrowRight', 'P1.B2'],
+      ['ArrowRight', 'P1.B2'],
+    ] as const) {
       await slot(focused()!).trigger('keydown', { key })
       await flushPromises()
       expect(focused(), key).toBe(there)
@@ -30,7 +39,9 @@ describe('the board by keys', () => {
   it('keeps the focus in a slot that is given another name', async () => {
     view = mounted()
     ;(slot('P1.B1').element as SVGElement).focus()
-    await view.setProps({ board: JSON.parse(JSON.stringify(madeBoard(1, 2, 2)).replaceAll('P1.', 'CPU1_')) as ReturnType<typeof madeBoard> })
+    await view.setProps({
+      board: JSON.parse(JSON.stringify(madeBoard(1, 2, 2)).replaceAll('P1.', 'CPU1_')) as ReturnType<typeof madeBoard>,
+    })
     await flushPromises()
     expect(focused()).toBe('CPU1_B1')
     // Where it is not on the board, a new name takes it from nobody.

@@ -80,7 +80,9 @@ useKeys('The board', [
     : []),
   { keys: '+ − 0', does: 'nearer, farther, the whole' },
 ])
-const geometry = computed(() => layOut(props.socket === null ? props.board : onlySocket(props.board, props.socket), room.value))
+const geometry = computed(() =>
+  layOut(props.socket === null ? props.board : onlySocket(props.board, props.socket), room.value),
+)
 const rooms = computed(() => locatorRoom(geometry.value.slots))
 const states = computed(() => slotStates(props.board, props.now, props.goal))
 const totals = computed(() => channelTotals(props.board, props.goal))
@@ -112,7 +114,9 @@ const controllers = computed(() => controllerSpans(props.board, geometry.value.c
 /** Boards whose slots hang on several sockets: each socket shows its part. */
 const sharedBy = computed(() => {
   const ofSlot = new Map(props.board.slots.map((s) => [s.id, socketOfChannel.value.get(s.channel)]))
-  return new Set(props.board.carriers.filter((c) => new Set(c.slots.map((s) => ofSlot.get(s))).size > 1).map((c) => c.id))
+  return new Set(
+    props.board.carriers.filter((c) => new Set(c.slots.map((s) => ofSlot.get(s))).size > 1).map((c) => c.id),
+  )
 })
 /** Whether a leaf has room for how it is numbered beside its title. */
 function titleFits(leaf: { id: string; width: number }): boolean {
@@ -122,13 +126,20 @@ function titleFits(leaf: { id: string; width: number }): boolean {
 /** Whether a leaf has room for what its slots' names begin with, beside its title. */
 function prefixFits(leaf: { id: string; width: number }): boolean {
   const { title, prefix } = carriersById.value.get(leaf.id)!
-  return prefix !== '' && (title.length + (sharedBy.value.has(leaf.id) ? 8 : 0) + prefix.length + 2) * 0.58 * Math.max(12, 11 / scale.value) < leaf.width
+  return (
+    prefix !== '' &&
+    (title.length + (sharedBy.value.has(leaf.id) ? 8 : 0) + prefix.length + 2) * 0.58 * Math.max(12, 11 / scale.value) <
+      leaf.width
+  )
 }
 /** A channel's name beside its figure: short where the bar is, nothing where both do not fit (each of its slots tells it too) or channels are a guess. */
 function channelName(c: { id: string; name: string; bar: { width: number } }): string {
   if (!props.board.channels_told) return ''
   const figure = totalOf(c.id).length
-  return [`ch ${c.name}`, c.name].find((words) => (words.length + figure + 0.5) * 0.58 * textHeight.value <= c.bar.width) ?? ''
+  return (
+    [`ch ${c.name}`, c.name].find((words) => (words.length + figure + 0.5) * 0.58 * textHeight.value <= c.bar.width) ??
+    ''
+  )
 }
 /** A controller by its whole name where its channels leave room for that. */
 function controllerName(c: { name: string; width: number }): string {
@@ -229,7 +240,8 @@ function onWheel(event: WheelEvent): void {
   const v = near.view.value
   // The picture is centred in its box: what is left over on one side is half of it.
   const drawn = scale.value
-  const at = (point: number, from: number, span: number, start: number, length: number) => start + (point - from - (span - length * drawn) / 2) / drawn
+  const at = (point: number, from: number, span: number, start: number, length: number) =>
+    start + (point - from - (span - length * drawn) / 2) / drawn
   const x = at(event.clientX, box.left, box.width, v.x, v.width)
   const y = at(event.clientY, box.top, box.height, v.y, v.height)
   near.by(event.deltaY < 0 ? near.step : 1 / near.step, [x, y])
@@ -267,8 +279,7 @@ defineExpose({
     @click="onClick"
     @pointerover="emit('hover', slotOf($event))"
     @pointerleave="emit('hover', null)"
-    @wheel.prevent="onWheel"
-  >
+    @wheel.prevent="onWheel">
     <defs>
       <pattern id="dead" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
         <line x1="0" y1="0" x2="0" y2="7" class="hatch" />
@@ -289,16 +300,42 @@ defineExpose({
     </g>
     <g v-for="c in controllers" :key="c.key" class="controller">
       <path :d="`M${c.x} ${c.y + textHeight * 1.6 - 4} v4 h${c.width} v-4`" />
-      <text :x="c.x + c.width / 2" :y="c.y + textHeight * 1.6 + 4"><title>memory controller {{ c.name }}: the channels that it serves</title>{{ controllerName(c) }}</text>
+      <text :x="c.x + c.width / 2" :y="c.y + textHeight * 1.6 + 4">
+        <title>memory controller {{ c.name }}: the channels that it serves</title>
+        {{ controllerName(c) }}
+      </text>
     </g>
-    <g v-for="s in geometry.sockets" :key="s.id" class="socket" :class="{ dead: socketsById.get(s.id)?.processor === '' }">
+    <g
+      v-for="s in geometry.sockets"
+      :key="s.id"
+      class="socket"
+      :class="{ dead: socketsById.get(s.id)?.processor === '' }">
       <rect :x="s.x" :y="s.y" :width="s.width" :height="s.height" rx="3" />
       <rect class="lid" :x="s.x + 18" :y="s.y + 18" :width="s.width - 36" :height="s.height - 36" />
-      <text class="name" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + (scale > PROCESSOR_NEEDS ? -18 : 5 * Math.max(1, 0.7 / scale))">{{ socketName(s.id, s.width) }}</text>
+      <text
+        class="name"
+        :x="s.x + s.width / 2"
+        :y="s.y + s.height / 2 + (scale > PROCESSOR_NEEDS ? -18 : 5 * Math.max(1, 0.7 / scale))">
+        {{ socketName(s.id, s.width) }}
+      </text>
       <template v-if="scale > PROCESSOR_NEEDS">
-        <text v-for="(line, i) in socketLines(s.id, s.width)" :key="line" class="processor" :x="s.x + s.width / 2" :y="s.y + s.height / 2 + 2 + 16 * i">{{ line }}</text>
+        <text
+          v-for="(line, i) in socketLines(s.id, s.width)"
+          :key="line"
+          class="processor"
+          :x="s.x + s.width / 2"
+          :y="s.y + s.height / 2 + 2 + 16 * i">
+          {{ line }}
+        </text>
       </template>
-      <text v-if="prefixOf(s.id, s.width)" class="prefix mono" :x="s.x + s.width / 2" :y="s.y + s.height - 6 * Math.max(1, 0.8 / scale)"><title>what all its slots are called before what stands at them</title>{{ prefixOf(s.id, s.width) }}</text>
+      <text
+        v-if="prefixOf(s.id, s.width)"
+        class="prefix mono"
+        :x="s.x + s.width / 2"
+        :y="s.y + s.height - 6 * Math.max(1, 0.8 / scale)">
+        <title>what all its slots are called before what stands at them</title>
+        {{ prefixOf(s.id, s.width) }}
+      </text>
     </g>
     <g v-for="c in geometry.channels" :key="c.id" class="channel">
       <rect class="track" :x="c.bar.x" :y="c.bar.y" :width="c.bar.width" :height="c.bar.height" />
@@ -307,8 +344,7 @@ defineExpose({
         :x="c.bar.x"
         :y="c.bar.y"
         :width="(c.bar.width * (totals.get(c.id) ?? 0)) / fullest"
-        :height="c.bar.height"
-      />
+        :height="c.bar.height" />
       <text class="channel-name" :x="c.bar.x" :y="c.bar.y + 8 + textHeight">{{ channelName(c) }}</text>
       <text class="channel-total" :x="c.bar.x + c.bar.width" :y="c.bar.y + 8 + textHeight">{{ totalOf(c.id) }}</text>
       <g v-if="c.soldered" class="chips" role="img" :aria-label="`soldered on channel ${c.name}`">
@@ -338,16 +374,22 @@ defineExpose({
       :failed="failedSlots.has(s.id)"
       :marked="marked.has(s.id)"
       :order="order ? slotsById.get(s.id)!.order : null"
-      :told="landmarks ? (slotsById.get(s.id)!.landmark ?? slotsById.get(s.id)!.facing ?? slotsById.get(s.id)!.position) : null"
+      :told="
+        landmarks
+          ? (slotsById.get(s.id)!.landmark ?? slotsById.get(s.id)!.facing ?? slotsById.get(s.id)!.position)
+          : null
+      "
       :proof="proofs.get(s.id)?.mark"
       :proof-words="proofs.get(s.id)?.words"
       :side="sides.get(s.id)"
       :lowered="s.mixed === true && i % 2 === 1"
       :channel="board.channels_told ? (channelNames.get(s.channel) ?? '') : ''"
-      :mixed="s.mixed === true"
-    />
+      :mixed="s.mixed === true" />
     <g v-if="arrows.length" class="arrows" aria-hidden="true">
-      <g v-for="a in arrows" :key="a.key"><path :d="a.path" /><path class="head" :d="a.head" /></g>
+      <g v-for="a in arrows" :key="a.key">
+        <path :d="a.path" />
+        <path class="head" :d="a.head" />
+      </g>
     </g>
   </svg>
 </template>

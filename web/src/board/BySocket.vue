@@ -10,7 +10,12 @@ import { counted } from '@/ui/figures'
 import { useNarrow } from '@/ui/width'
 import { channelTotals, partlyKnown } from './state'
 
-const props = defineProps<{ board: Board; now: Layout; goal: Layout; /** A slot whose processor is to be looked at. */ slot_?: string }>()
+const props = defineProps<{
+  board: Board
+  now: Layout
+  goal: Layout
+  /** A slot whose processor is to be looked at. */ slot_?: string
+}>()
 const narrow = useNarrow()
 const sockets = computed(() => props.board.sockets.map((s) => s.id))
 const many = computed(() => narrow.value && sockets.value.length > 1)
@@ -19,7 +24,13 @@ const totals = (layout: Layout) => {
   return new Map(
     sockets.value.map((s) => {
       const own = props.board.channels.filter((c) => c.socket === s).map((c) => c.id)
-      return [s, counted(own.reduce((sum, c) => sum + (channels.get(c) ?? 0), 0), own.some((c) => open.has(c)))]
+      return [
+        s,
+        counted(
+          own.reduce((sum, c) => sum + (channels.get(c) ?? 0), 0),
+          own.some((c) => open.has(c)),
+        ),
+      ]
     }),
   )
 }
@@ -50,8 +61,16 @@ const swipe = { left: () => many.value && turn(1), right: () => many.value && tu
   <div v-touch="swipe" class="by-socket">
     <slot :socket="near"></slot>
     <p v-if="many" class="pads small" role="group" aria-label="Which processor is shown">
-      <button v-for="p in pads" :key="p.id" type="button" class="pad" :aria-pressed="near === p.id" @click="shown = p.id">
-        <i aria-hidden="true"></i><b>{{ p.id }}</b> <span class="faded">{{ p.was === p.will ? `${p.was} GB` : `${p.was} to ${p.will}` }}</span>
+      <button
+        v-for="p in pads"
+        :key="p.id"
+        type="button"
+        class="pad"
+        :aria-pressed="near === p.id"
+        @click="shown = p.id">
+        <i aria-hidden="true"></i><b>{{ p.id }}</b
+        >{{ ' ' }}
+        <span class="faded">{{ p.was === p.will ? `${p.was} GB` : `${p.was} to ${p.will}` }}</span>
       </button>
       <button type="button" class="pad" :aria-pressed="near === null" @click="shown = ''"><b>all</b></button>
     </p>

@@ -52,6 +52,11 @@ const LOCK_ROOM = 24
 const FLOAT = 4
 const float = computed(() => (props.state.look === 'planned' ? -FLOAT : 0))
 const tab = computed(() => (props.place.tab ? (tabColours[props.place.tab] ?? tabColours.grey) : 'var(--rule)'))
+const title = computed(() => {
+  const { printed, tab, tab_letter } = props.place
+  if (!tab) return printed
+  return `${printed}: ${tab} tab${tab_letter ? ` (${tab_letter} on the empty slot)` : ''}`
+})
 const name = computed(() =>
   slotName(
     props.place.printed,
@@ -69,7 +74,20 @@ const capacity = computed(() => (props.state.module ? gb(props.state.module.capa
 const narrow = computed(() => props.rect.width * props.scale < 7.5 * capacity.value.length)
 /** A figure of three places is smaller, so that it stays within its module. [units] */
 const capacitySize = computed(() => `${Math.min(16, (props.rect.width - 2) / (LETTER_EM * capacity.value.length))}px`)
-const line = computed(() => (props.told ? props.told : props.state.module ? fittingLine(props.state.module, props.rect.height - (props.proof ? SEAL_ROOM : 0) - (props.place.locked ? LOCK_ROOM : 0) - (narrow.value ? alongLength(capacity.value, props.scale) : CAPACITY_ROOM), props.scale) : ''))
+const line = computed(() =>
+  props.told
+    ? props.told
+    : props.state.module
+      ? fittingLine(
+          props.state.module,
+          props.rect.height -
+            (props.proof ? SEAL_ROOM : 0) -
+            (props.place.locked ? LOCK_ROOM : 0) -
+            (narrow.value ? alongLength(capacity.value, props.scale) : CAPACITY_ROOM),
+          props.scale,
+        )
+      : '',
+)
 const toldOnEmpty = computed(() => (!props.state.module ? props.told : null))
 const locator = computed(() => fittingLocator(props.place.short, props.room, props.scale, props.channel, props.below))
 /** Whether locators as long as this one run into each other. */
@@ -78,10 +96,7 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
 </script>
 
 <template>
-  <g
-    class="slot"
-    :class="[state.look, { lit, lifted, interactive }, target, severity && lit ? `is-${severity}` : '']"
-  >
+  <g class="slot" :class="[state.look, { lit, lifted, interactive }, target, severity && lit ? `is-${severity}` : '']">
     <!-- What is pressed, focused and named stands apart from what is drawn: the name says it in words instead. -->
     <rect
       class="hit"
@@ -92,8 +107,9 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
       :x="rect.x - 3"
       :y="rect.y - sizes.cap"
       :width="rect.width + 6"
-      :height="rect.height + 2 * sizes.cap + 18"
-    ><title>{{ place.printed }}{{ place.tab ? `: ${place.tab} tab${place.tab_letter ? ` (${place.tab_letter} on the empty slot)` : ''}` : '' }}</title></rect>
+      :height="rect.height + 2 * sizes.cap + 18">
+      <title>{{ title }}</title>
+    </rect>
     <g class="drawn" aria-hidden="true">
       <g :fill="tab" stroke="var(--module-edge)" stroke-width="0.75">
         <rect :x="rect.x + 3" :y="rect.y - sizes.cap" :width="rect.width - 6" :height="sizes.cap - 1" />
@@ -101,20 +117,36 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
       </g>
       <rect class="seat" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
       <rect v-if="dead" fill="url(#dead)" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
-      <text v-if="toldOnEmpty" class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{ toldOnEmpty }}</text>
+      <text
+        v-if="toldOnEmpty"
+        class="line mono"
+        :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`"
+        >{{ toldOnEmpty }}</text
+      >
       <text v-if="state.look === 'unknown'" class="query" :x="middle" :y="rect.y + rect.height / 2 + 7">?</text>
       <g v-if="state.module" :transform="float ? `translate(${float} ${float})` : undefined">
         <!-- A failed module has a broken corner. -->
         <path
           v-if="failed"
           class="module broken"
-          :d="`M${rect.x} ${rect.y} h${rect.width} v${rect.height - 42} l-10 9 4 9 -10 8 -4 16 H${rect.x} Z`"
-        />
+          :d="`M${rect.x} ${rect.y} h${rect.width} v${rect.height - 42} l-10 9 4 9 -10 8 -4 16 H${rect.x} Z`" />
         <rect v-else class="module" :x="rect.x" :y="rect.y" :width="rect.width" :height="rect.height" />
-        <rect v-if="side" class="label-side" :x="side === 'left' ? rect.x + 1 : rect.x + rect.width - 4" :y="rect.y + 30" width="3" :height="rect.height - 60" />
-        <text v-if="!narrow" class="capacity" :style="{ '--size': capacitySize }" :x="middle" :y="rect.y + 21">{{ capacity }}</text>
-        <text v-else class="capacity along" :transform="`translate(${middle + 4 / scale} ${rect.y + 8}) rotate(-90)`">{{ capacity }}</text>
-        <text class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{ line }}</text>
+        <rect
+          v-if="side"
+          class="label-side"
+          :x="side === 'left' ? rect.x + 1 : rect.x + rect.width - 4"
+          :y="rect.y + 30"
+          width="3"
+          :height="rect.height - 60" />
+        <text v-if="!narrow" class="capacity" :style="{ '--size': capacitySize }" :x="middle" :y="rect.y + 21">{{
+          capacity
+        }}</text>
+        <text v-else class="capacity along" :transform="`translate(${middle + 4 / scale} ${rect.y + 8}) rotate(-90)`">{{
+          capacity
+        }}</text>
+        <text class="line mono" :transform="`translate(${middle + 4} ${rect.y + rect.height - 8}) rotate(-90)`">{{
+          line
+        }}</text>
       </g>
       <rect
         v-if="lit || target"
@@ -122,10 +154,16 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
         :x="rect.x - 3 + float"
         :y="rect.y - 3 + float"
         :width="rect.width + 6"
-        :height="rect.height + 6"
-      />
-      <g v-if="proof" class="proof" :transform="`translate(${middle} ${rect.y + (narrow ? rect.height / 2 : 35)}) scale(${Math.min(1, rect.width / 22)})`" :style="{ color: `var(--${proof})` }">
-        <circle v-if="proof === 'go'" class="seal" r="9" /><path v-if="proof === 'go'" class="tick" d="M-4 0.5 -1 3.5 4.5 -3" />
+        :height="rect.height + 6" />
+      <g
+        v-if="proof"
+        class="proof"
+        :transform="`translate(${middle} ${rect.y + (narrow ? rect.height / 2 : 35)}) scale(${Math.min(1, rect.width / 22)})`"
+        :style="{ color: `var(--${proof})` }">
+        <circle v-if="proof === 'go'" class="seal" r="9" /><path
+          v-if="proof === 'go'"
+          class="tick"
+          d="M-4 0.5 -1 3.5 4.5 -3" />
         <rect v-else-if="proof === 'stop'" x="-7" y="-7" width="14" height="14" />
         <path v-else-if="proof === 'risk'" d="M0 -9 9 0 0 9 -9 0Z" />
         <path v-else-if="proof === 'slow'" d="M-9 -7H9L0 8Z" />
@@ -135,15 +173,44 @@ const middle = computed(() => props.rect.x + props.rect.width / 2)
         <circle :cx="middle" :cy="rect.y + rect.height / 2" :r="Math.max(Math.min(13, rect.width / 2), 6.6 / scale)" />
         <text :x="middle" :y="rect.y + rect.height / 2 + 0.36 * Math.max(14, 11 / scale)">{{ order }}</text>
       </g>
-      <path v-if="marked" class="mark" :d="`M${rect.x - 4} ${rect.y - sizes.cap - 3} h${rect.width + 8} v${rect.height + 2 * sizes.cap + 6} h-${rect.width + 8} Z`" />
-      <text v-if="place.tab_letter && state.look === 'empty'" class="letter" :x="middle" :y="rect.y + 16">{{ place.tab_letter }}</text>
+      <path
+        v-if="marked"
+        class="mark"
+        :d="`M${rect.x - 4} ${rect.y - sizes.cap - 3} h${rect.width + 8} v${rect.height + 2 * sizes.cap + 6} h-${rect.width + 8} Z`" />
+      <text v-if="place.tab_letter && state.look === 'empty'" class="letter" :x="middle" :y="rect.y + 16">{{
+        place.tab_letter
+      }}</text>
       <g v-if="place.locked" class="lock" :transform="`translate(${middle - 5} ${rect.y + 28})`">
         <rect x="0" y="5" width="10" height="8" />
         <path d="M2 5V3a3 3 0 0 1 6 0v2" fill="none" />
       </g>
-      <text v-if="locator.turned" class="locator turned mono" :transform="`translate(${middle + 4 / scale} ${rect.y + rect.height + sizes.cap + 4}) rotate(-90)`">{{ locator.text }}</text>
-      <text v-else class="locator mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 3 + Math.max(11, 11 / scale) + (tight && lowered ? Math.max(12, 12 / scale) : 0)">{{ locator.text }}</text>
-      <text v-if="mixed && !tight" class="of-channel mono" :x="middle" :y="rect.y + rect.height + sizes.cap + 5 + 2 * Math.max(12, 12 / scale)">{{ channel }}</text>
+      <text
+        v-if="locator.turned"
+        class="locator turned mono"
+        :transform="`translate(${middle + 4 / scale} ${rect.y + rect.height + sizes.cap + 4}) rotate(-90)`"
+        >{{ locator.text }}</text
+      >
+      <text
+        v-else
+        class="locator mono"
+        :x="middle"
+        :y="
+          rect.y +
+          rect.height +
+          sizes.cap +
+          3 +
+          Math.max(11, 11 / scale) +
+          (tight && lowered ? Math.max(12, 12 / scale) : 0)
+        "
+        >{{ locator.text }}</text
+      >
+      <text
+        v-if="mixed && !tight"
+        class="of-channel mono"
+        :x="middle"
+        :y="rect.y + rect.height + sizes.cap + 5 + 2 * Math.max(12, 12 / scale)"
+        >{{ channel }}</text
+      >
     </g>
   </g>
 </template>

@@ -7,9 +7,16 @@ const props = defineProps<{ board: Board }>()
 const printed = (slot: string) => props.board.slots.find((s) => s.id === slot)?.printed ?? slot
 type Step = Board['ways'][number]['steps'][number]
 /** Out and back, of a step of which it is told; the whole stands beside the way's end. */
-const times = (s: Step) => [s.minutes === null ? '' : `out ${s.minutes}`, s.back_minutes === null ? '' : `back ${s.back_minutes}`].filter(Boolean).join(', ')
-const back = (w: Board['ways'][number]) => (w.steps.length && w.steps.every((s) => s.back_minutes !== null) ? w.steps.reduce((sum, s) => sum + s.back_minutes!, 0) : null)
-const bays = (of: number[]) => (of.length === 1 ? `bay ${of[0]}` : `bays ${of.slice(0, -1).join(', ')} and ${of.at(-1)}`)
+const times = (s: Step) =>
+  [s.minutes === null ? '' : `out ${s.minutes}`, s.back_minutes === null ? '' : `back ${s.back_minutes}`]
+    .filter(Boolean)
+    .join(', ')
+const back = (w: Board['ways'][number]) =>
+  w.steps.length && w.steps.every((s) => s.back_minutes !== null)
+    ? w.steps.reduce((sum, s) => sum + s.back_minutes!, 0)
+    : null
+const bays = (of: number[]) =>
+  of.length === 1 ? `bay ${of[0]}` : `bays ${of.slice(0, -1).join(', ')} and ${of.at(-1)}`
 const ways = computed(() =>
   props.board.ways.map((w) => ({
     ...w,
@@ -30,14 +37,27 @@ const ways = computed(() =>
   <section class="ways" aria-label="The way in">
     <h2>The way in</h2>
     <div v-for="w in ways" :key="w.id" class="way">
-      <p class="to">to <b class="mono">{{ w.names }}</b> <span v-if="w.minutes" class="figure">{{ w.minutes }} min{{ back(w) === null ? '' : ` out, ${back(w)} back` }}</span></p>
+      <p class="to">
+        to <b class="mono">{{ w.names }}</b>{{ ' ' }}
+        <span v-if="w.minutes" class="figure"
+          >{{ w.minutes }} min{{ back(w) === null ? '' : ` out, ${back(w)} back` }}</span
+        >
+      </p>
       <ol v-if="w.id">
         <li v-for="(s, i) in w.steps" :key="i" :style="{ '--deep': i }">
           <span class="n">{{ i + 1 }}</span>
-          <span>{{ s.do }}<small v-if="s.close" class="faded">back: {{ s.close }}</small><small v-else-if="s.close === null" class="faded">how it goes back is not told</small></span>
-          <span class="faded small told">{{ times(s) ? `${times(s)} min` : '' }}<span v-if="s.screws">{{ s.screws === 1 ? '1 screw' : `${s.screws} screws` }}</span></span>
+          <span
+            >{{ s.do }}<small v-if="s.close" class="faded">back: {{ s.close }}</small
+            ><small v-else-if="s.close === null" class="faded">how it goes back is not told</small></span
+          >
+          <span class="faded small told"
+            >{{ times(s) ? `${times(s)} min` : ''
+            }}<span v-if="s.screws">{{ s.screws === 1 ? '1 screw' : `${s.screws} screws` }}</span></span
+          >
         </li>
-        <li class="slot" :style="{ '--deep': w.steps.length }"><span class="n"></span><b class="mono">{{ w.names }}</b></li>
+        <li class="slot" :style="{ '--deep': w.steps.length }">
+          <span class="n"></span><b class="mono">{{ w.names }}</b>
+        </li>
       </ol>
       <p v-else class="untold small">Nobody says how it is reached.</p>
       <p v-if="w.notes.length" class="small faded">{{ w.notes.join('; ') }}.</p>

@@ -27,7 +27,14 @@ export function arcs(moves: [from: string, to: string][], slots: Placed[]): Arc[
     const sign = a.x < b.x || (a.x === b.x && a.y < b.y) ? -1 : 1
     const c = { x: (a.x + b.x) / 2 + (Math.abs(b.y - a.y) > 20 ? sign * lift : 0), y: (a.y + b.y) / 2 + sign * lift }
     const angle = Math.atan2(b.y - c.y, b.x - c.x)
-    const wing = (turn: number) => `${(b.x - 11 * Math.cos(angle + turn)).toFixed(1)} ${(b.y - 11 * Math.sin(angle + turn)).toFixed(1)}`
-    return [{ key: `${from}>${to}`, path: `M${a.x} ${a.y}Q${c.x} ${c.y} ${b.x} ${b.y}`, head: `M${wing(0.5)}L${b.x} ${b.y}L${wing(-0.5)}` }]
+    const wing = (turn: number) =>
+      `${(b.x - 11 * Math.cos(angle + turn)).toFixed(1)} ${(b.y - 11 * Math.sin(angle + turn)).toFixed(1)}`
+    return [
+      {
+        key: `${from}>${to}`,
+        path: `M${a.x} ${a.y}Q${c.x} ${c.y} ${b.x} ${b.y}`,
+        head: `M${wing(0.5)}L${b.x} ${b.y}L${wing(-0.5)}`,
+      },
+    ]
   })
 }

@@ -36,13 +36,25 @@ describe('layOut', () => {
     expect(socket.x - (x('P1.A1') + sizes.slotWidth)).toBe(x('P1.B1') - (socket.x + socket.width))
   })
 
-  it.each([[1, 2, 1], [2, 2, 2], [2, 6, 2], [4, 8, 3], [8, 4, 2]])('%i sockets of %i channels of %i stand where they stood, in whatever room', (s, c, n) => {
+  it.each([
+    [1, 2, 1],
+    [2, 2, 2],
+    [2, 6, 2],
+    [4, 8, 3],
+    [8, 4, 2],
+  ])('%i sockets of %i channels of %i stand where they stood, in whatever room', (s, c, n) => {
     const order = (room?: { width: number; height: number }) => {
       const g = layOut(board(s, c, n), room)
-      const rank = (at: (b: Rect) => number) => g.slots.map((x) => [...new Set(g.slots.map(at))].sort((a, b) => a - b).indexOf(at(x)))
+      const rank = (at: (b: Rect) => number) =>
+        g.slots.map((x) => [...new Set(g.slots.map(at))].sort((a, b) => a - b).indexOf(at(x)))
       return [rank((x) => Math.round(x.x)), rank((x) => Math.round(x.y))]
     }
-    for (const room of [{ width: 1200, height: 400 }, { width: 500, height: 900 }, { width: 340, height: 300 }]) expect(order(room)).toEqual(order())
+    for (const room of [
+      { width: 1200, height: 400 },
+      { width: 500, height: 900 },
+      { width: 340, height: 300 },
+    ])
+      expect(order(room)).toEqual(order())
   })
 
   it('gives text that keeps its size on screen more room the smaller the board is drawn', () => {
@@ -56,7 +68,12 @@ describe('layOut', () => {
   it("draws a board by its sheet's own places where it gives them all", () => {
     const placed = board(1, 2, 2)
     placed.sockets[0] = { ...placed.sockets[0]!, x: 3, y: 0 }
-    const places: [number, number][] = [[0, 0], [1, 0], [0, 1], [1, 1]]
+    const places: [number, number][] = [
+      [0, 0],
+      [1, 0],
+      [0, 1],
+      [1, 1],
+    ]
     placed.slots.forEach((s, i) => Object.assign(s, { x: places[i]![0], y: places[i]![1] }))
     const g = layOut(placed)
     const [a1, a2, b1] = g.slots
@@ -64,7 +81,8 @@ describe('layOut', () => {
     expect(b1!.y).toBeGreaterThan(a1!.y + a1!.height)
     expect(g.channels[1]!.bar.y).toBeGreaterThan(b1!.y + b1!.height)
     const boxes: Rect[] = [...g.slots, ...g.sockets]
-    for (let i = 0; i < boxes.length; i++) for (let j = i + 1; j < boxes.length; j++) expect(overlap(boxes[i]!, boxes[j]!)).toBe(false)
+    for (let i = 0; i < boxes.length; i++)
+      for (let j = i + 1; j < boxes.length; j++) expect(overlap(boxes[i]!, boxes[j]!)).toBe(false)
   })
 
   it('keeps room for soldered memory beside the slot', () => {
@@ -74,13 +92,21 @@ describe('layOut', () => {
   })
 })
 
-it.each([[2, 6, 2], [4, 8, 3], [1, 2, 1]])('of %i sockets one alone has its slots in their order, each larger than on the whole', (s, c, n) => {
+it.each([
+  [2, 6, 2],
+  [4, 8, 3],
+  [1, 2, 1],
+])('of %i sockets one alone has its slots in their order, each larger than on the whole', (s, c, n) => {
   const b = board(s, c, n)
   const phone = { width: 370, height: 300 }
   const whole = layOut(b, phone)
   for (const socket of b.sockets) {
     const g = layOut(onlySocket(b, socket.id), phone)
-    const order = (slots: typeof g.slots) => slots.filter((x) => x.id.startsWith(`${socket.id}.`)).sort((a, z) => a.y - z.y || a.x - z.x).map((x) => x.id)
+    const order = (slots: typeof g.slots) =>
+      slots
+        .filter((x) => x.id.startsWith(`${socket.id}.`))
+        .sort((a, z) => a.y - z.y || a.x - z.x)
+        .map((x) => x.id)
     expect(order(g.slots)).toEqual(order(whole.slots))
     expect(g.sockets.map((x) => x.id)).toEqual([socket.id])
     expect(scaleIn(g, phone)).toBeGreaterThanOrEqual(scaleIn(whole, phone))
@@ -91,7 +117,8 @@ it('of a phone the slots take more than what parts them', () => {
   const b = board(2, 6, 2)
   const slot = (room: { width: number; height: number }) => sizes.slotWidth * scaleIn(layOut(b, room), room)
   expect(slot({ width: 370, height: 900 }) / 370).toBeGreaterThan((1.3 * slot({ width: 840, height: 2000 })) / 840)
-  const rows = (room?: { width: number; height: number }) => [...layOut(b, room).slots].sort((a, z) => a.y - z.y || a.x - z.x).map((x) => x.id)
+  const rows = (room?: { width: number; height: number }) =>
+    [...layOut(b, room).slots].sort((a, z) => a.y - z.y || a.x - z.x).map((x) => x.id)
   expect(rows({ width: 370, height: 300 })).toEqual(rows())
 })
 

@@ -37,7 +37,10 @@ export const sizes = {
 } as const
 
 /** What lies between things: of a phone's few pixels the slots take more than what parts them. */
-export type Gaps = Pick<{ [k in keyof typeof sizes]: number }, 'slotGap' | 'channelGap' | 'socketGap' | 'socket' | 'leastBar'>
+export type Gaps = Pick<
+  { [k in keyof typeof sizes]: number },
+  'slotGap' | 'channelGap' | 'socketGap' | 'socket' | 'leastBar'
+>
 const NARROW: Gaps = { slotGap: 5, channelGap: 14, socketGap: 16, socket: 72, leastBar: sizes.slotWidth + 8 }
 const gapsIn = (room: Room): Gaps => (room.width < sizes.narrowRoom ? NARROW : sizes)
 
@@ -59,7 +62,9 @@ export interface PlacedSlot extends Rect {
 export function locatorRoom(slots: PlacedSlot[]): Map<string, number> {
   return new Map(
     slots.map((slot) => {
-      const steps = slots.filter((other) => other !== slot && Math.abs(other.y - slot.y) < 1).map((other) => Math.abs(other.x - slot.x))
+      const steps = slots
+        .filter((other) => other !== slot && Math.abs(other.y - slot.y) < 1)
+        .map((other) => Math.abs(other.x - slot.x))
       return [slot.id, Math.min(...steps, 4 * sizes.slotWidth)]
     }),
   )
@@ -125,7 +130,10 @@ function columnsOf(board: Board): number {
   let best = 1
   let largest = 0
   for (let columns = 1; columns <= Math.max(1, board.sockets.length); columns *= 2) {
-    const scale = scaleIn(withFoot((foot) => arrange(board, columns, foot, USUAL_ROOM), USUAL_ROOM), USUAL_ROOM)
+    const scale = scaleIn(
+      withFoot((foot) => arrange(board, columns, foot, USUAL_ROOM), USUAL_ROOM),
+      USUAL_ROOM,
+    )
     if (scale > largest * 1.001) [best, largest] = [columns, scale]
   }
   return best
@@ -156,7 +164,13 @@ function byPlaces(board: Board, foot: number, room: Room): BoardGeometry {
     y: sizes.margin + sizes.leafTitle + sizes.traceZone + (p.y! - least.y) * step.y,
   })
   const sockets = board.sockets.map((s) => ({ id: s.id, ...at(s), width: sizes.socket, height: sizes.slotHeight }))
-  const slots = board.slots.map((s) => ({ id: s.id, channel: s.channel, ...at(s), width: sizes.slotWidth, height: sizes.slotHeight }))
+  const slots = board.slots.map((s) => ({
+    id: s.id,
+    channel: s.channel,
+    ...at(s),
+    width: sizes.slotWidth,
+    height: sizes.slotHeight,
+  }))
   const channels = board.channels.map((channel, i): PlacedChannel => {
     const own = slots.filter((s) => s.channel === channel.id)
     const socket = sockets.find((s) => s.id === channel.socket)!
@@ -164,8 +178,22 @@ function byPlaces(board: Board, foot: number, room: Room): BoardGeometry {
     const row = own.filter((s) => s.y === first.y)
     const x = Math.min(first.x, ...row.map((s) => s.x))
     const width = Math.max(sizes.slotWidth, ...row.map((s) => s.x + s.width)) - (row.length ? x : 0)
-    const soldered = channel.soldered ? { x: socket.x + sizes.socket + 8, y: socket.y + 44 * i, width: sizes.slotWidth, height: 44 } : null
-    return placedChannel(channel, { x, width: Math.max(width, sizes.slotWidth), top: first.y, depth: first.y - sizes.traceZone + sizes.traceStep * (i % 4) }, socket.x + socket.width / 2 + 10 * (i - board.channels.length / 2), socket.y, foot, soldered)
+    const soldered = channel.soldered
+      ? { x: socket.x + sizes.socket + 8, y: socket.y + 44 * i, width: sizes.slotWidth, height: 44 }
+      : null
+    return placedChannel(
+      channel,
+      {
+        x,
+        width: Math.max(width, sizes.slotWidth),
+        top: first.y,
+        depth: first.y - sizes.traceZone + sizes.traceStep * (i % 4),
+      },
+      socket.x + socket.width / 2 + 10 * (i - board.channels.length / 2),
+      socket.y,
+      foot,
+      soldered,
+    )
   })
   const right = Math.max(...[...slots, ...sockets].map((r) => r.x + r.width)) + sizes.margin
   const bottom = Math.max(...[...slots, ...sockets].map((r) => r.y + r.height)) + foot + sizes.margin
@@ -210,7 +238,9 @@ function placedChannel(
 const TEXT_FULL_AT = 0.8
 
 function arrange(board: Board, columns: number, foot: number, room: Room): BoardGeometry {
-  const rows = board.sockets.map((socket) => (onCarriers(board, socket.id) ? layOutLeaves : layOutSocket)(board, socket.id, foot, gapsIn(room)))
+  const rows = board.sockets.map((socket) =>
+    (onCarriers(board, socket.id) ? layOutLeaves : layOutSocket)(board, socket.id, foot, gapsIn(room)),
+  )
   const columnWidth = Math.max(0, ...rows.map((r) => r.width))
   const rowHeight = Math.max(0, ...rows.map((r) => r.height))
   const full: BoardGeometry = { width: 0, height: 0, carriers: [], sockets: [], channels: [], slots: [] }
@@ -247,7 +277,9 @@ function layOutSocket(board: Board, socket: string, foot: number, gaps: Gaps): B
     const depth = sizes.traceStep * order
     const out = ((20 + 10 * order) * gaps.socket) / sizes.socket
     const exit = box.x + box.width / 2 + (side === 'left' ? -out : out)
-    const soldered = channel.soldered ? { x, y: top + sizes.slotHeight / 2 - 22, width: sizes.slotWidth, height: 44 } : null
+    const soldered = channel.soldered
+      ? { x, y: top + sizes.slotHeight / 2 - 22, width: sizes.slotWidth, height: 44 }
+      : null
     const slotsFrom = channel.soldered ? x + sizes.slotWidth + gaps.slotGap : x
     // Mirrored on the left: the near slot is the one beside the socket on both sides.
     const outward = [...channel.slots].sort((a, b) => nearness(board, a) - nearness(board, b))
@@ -313,19 +345,36 @@ function layOutLeaves(board: Board, socket: string, foot: number, gaps: Gaps): B
   const channels = board.channels.filter((c) => c.socket === socket)
   const own = new Set(slotsOf(board, socket).map((s) => s.id))
   // Of a board that several sockets share, each shows the part that hangs on it.
-  const leaves = board.carriers.map((l) => ({ ...l, slots: l.slots.filter((s) => own.has(s)) })).filter((l) => l.slots.length)
+  const leaves = board.carriers
+    .map((l) => ({ ...l, slots: l.slots.filter((s) => own.has(s)) }))
+    .filter((l) => l.slots.length)
   const lines = sizes.traceStep * (channels.length + 1)
   const top = sizes.leafTitle + lines + sizes.cap
   const step = sizes.slotWidth + gaps.slotGap
   const box: PlacedSocket = { id: socket, x: 0, y: sizes.leafTitle, width: gaps.socket, height: gaps.socket * 0.62 }
-  const placed: BoardGeometry = { width: 0, height: top + sizes.slotHeight + foot, carriers: [], sockets: [box], channels: [], slots: [] }
+  const placed: BoardGeometry = {
+    width: 0,
+    height: top + sizes.slotHeight + foot,
+    carriers: [],
+    sockets: [box],
+    channels: [],
+    slots: [],
+  }
   let x = gaps.socket + gaps.socketGap
   for (const leaf of leaves) {
     const width = leaf.slots.length * step - gaps.slotGap + 2 * sizes.leafPad
     placed.carriers.push({ id: leaf.id, x, y: 0, width, height: placed.height - 6 })
     leaf.slots.forEach((id, i) => {
       const channel = board.slots.find((s) => s.id === id)!.channel
-      placed.slots.push({ id, channel, mixed: true, x: x + sizes.leafPad + i * step, y: top, width: sizes.slotWidth, height: sizes.slotHeight })
+      placed.slots.push({
+        id,
+        channel,
+        mixed: true,
+        x: x + sizes.leafPad + i * step,
+        y: top,
+        width: sizes.slotWidth,
+        height: sizes.slotHeight,
+      })
     })
     x += width + gaps.slotGap * 2
   }
@@ -352,7 +401,12 @@ function layOutLeaves(board: Board, socket: string, foot: number, gaps: Gaps): B
           [s.x + s.width / 2, top - sizes.cap - 3],
         ]),
       ],
-      bar: { x: box.x + (i % columns) * (barWidth + 10), y: barsTop + Math.floor(i / columns) * barStep, width: barWidth, height: 6 },
+      bar: {
+        x: box.x + (i % columns) * (barWidth + 10),
+        y: barsTop + Math.floor(i / columns) * barStep,
+        width: barWidth,
+        height: 6,
+      },
       soldered: null,
     })
   })
@@ -402,19 +456,40 @@ export function onlySocket(board: Board, socket: string): Board {
   const channels = board.channels.filter((c) => c.socket === socket)
   const ids = new Set(channels.map((c) => c.id))
   const slots = board.slots.filter((s) => ids.has(s.channel))
-  return { ...board, sockets: board.sockets.filter((s) => s.id === socket), channels, slots, carriers: board.carriers.filter((c) => slots.some((s) => s.carrier === c.id)).map((c) => ({ ...c, slots: c.slots.filter((id) => slots.some((s) => s.id === id)) })) }
+  return {
+    ...board,
+    sockets: board.sockets.filter((s) => s.id === socket),
+    channels,
+    slots,
+    carriers: board.carriers
+      .filter((c) => slots.some((s) => s.carrier === c.id))
+      .map((c) => ({ ...c, slots: c.slots.filter((id) => slots.some((s) => s.id === id)) })),
+  }
 }
 
 /** Controllers as brackets below the bars of their channels: one a run of channels that stand side by side. */
-export function controllerSpans(board: Board, channels: PlacedChannel[]): { key: string; name: string; x: number; y: number; width: number }[] {
+export function controllerSpans(
+  board: Board,
+  channels: PlacedChannel[],
+): { key: string; name: string; x: number; y: number; width: number }[] {
   const controllerOf = new Map(board.channels.map((c) => [c.id, c.controller]))
   const inOrder = [...channels].sort((a, b) => a.bar.y - b.bar.y || a.bar.x - b.bar.x)
   const spans: { key: string; name: string; x: number; y: number; width: number; of: string | null; bar: number }[] = []
   for (const channel of inOrder) {
     const of = controllerOf.get(channel.id) ?? null
     const last = spans.at(-1)
-    if (last && of !== null && last.of === of && last.bar === channel.bar.y) last.width = channel.bar.x + channel.bar.width - last.x
-    else spans.push({ key: channel.id, name: of?.split('.').at(-1) ?? '', x: channel.bar.x, y: channel.bar.y + 8, width: channel.bar.width, of, bar: channel.bar.y })
+    if (last && of !== null && last.of === of && last.bar === channel.bar.y)
+      last.width = channel.bar.x + channel.bar.width - last.x
+    else
+      spans.push({
+        key: channel.id,
+        name: of?.split('.').at(-1) ?? '',
+        x: channel.bar.x,
+        y: channel.bar.y + 8,
+        width: channel.bar.width,
+        of,
+        bar: channel.bar.y,
+      })
   }
   return spans.filter((s) => s.of !== null).map(({ key, name, x, y, width }) => ({ key, name, x, y, width }))
 }

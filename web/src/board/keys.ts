@@ -1,10 +1,18 @@
 /** What a key does on the board. */
 import { neighbour, type Direction } from './geometry'
 
-const DIRECTIONS: Record<string, Direction> = { ArrowLeft: 'left', ArrowRight: 'right', ArrowUp: 'up', ArrowDown: 'down' }
+const DIRECTIONS: Record<string, Direction> = {
+  ArrowLeft: 'left',
+  ArrowRight: 'right',
+  ArrowUp: 'up',
+  ArrowDown: 'down',
+}
 const NEAR = { '+': 'nearer', '=': 'nearer', '-': 'farther', '0': 'whole' } as const
 
-export type BoardAct = { do: 'go' | 'enter' | 'mark' | 'remove'; slot: string } | { do: 'escape' } | { do: 'near'; how: 'nearer' | 'farther' | 'whole' }
+export type BoardAct =
+  | { do: 'go' | 'enter' | 'mark' | 'remove'; slot: string }
+  | { do: 'escape' }
+  | { do: 'near'; how: 'nearer' | 'farther' | 'whole' }
 
 type Key = Pick<KeyboardEvent, 'key' | 'ctrlKey' | 'metaKey' | 'altKey'>
 

@@ -1,10 +1,30 @@
 import { describe, expect, it } from 'vitest'
 import type { Board, Layout, Module } from '@/api/client'
-import { channelTotals, fittingLine, fittingLocator, fittingTitle, moduleLine, moduleWords, partlyKnown, slotName, slotStates } from './state'
+import {
+  channelTotals,
+  fittingLine,
+  fittingLocator,
+  fittingTitle,
+  moduleLine,
+  moduleWords,
+  partlyKnown,
+  slotName,
+  slotStates,
+} from './state'
 import { gb } from '@/ui/figures'
 
 const module = (over: Partial<Module> = {}) =>
-  ({ capacity_gib: 16, package_ranks: 2, device_width: 8, buffering: 'registered', generation: 'DDR4', rate_mts: 2400, ecc: true, rails_v: [1.2], ...over }) as Module
+  ({
+    capacity_gib: 16,
+    package_ranks: 2,
+    device_width: 8,
+    buffering: 'registered',
+    generation: 'DDR4',
+    rate_mts: 2400,
+    ecc: true,
+    rails_v: [1.2],
+    ...over,
+  }) as Module
 const board = {
   slots: ['A', 'B', 'C', 'D', 'E', 'F'].map((id) => ({ id })),
   channels: [{ id: 'ch', slots: ['A', 'B', 'C'], soldered: module({ capacity_gib: 8 }) }],
@@ -26,19 +46,28 @@ describe('slotStates', () => {
     expect(states.get(slot)).toMatchObject({ look, replaces })
   })
   it('names a slot in words', () => {
-    expect(slotName('CPU2 F2', states.get('A')!, 'slow')).toBe('CPU2 F2, planned, 16 GB DDR4 registered 2400 1.2 V, slow')
+    expect(slotName('CPU2 F2', states.get('A')!, 'slow')).toBe(
+      'CPU2 F2, planned, 16 GB DDR4 registered 2400 1.2 V, slow',
+    )
     expect(slotName('A1', states.get('E')!)).toBe('A1, empty')
   })
 })
 
 it('tells the rails, or that nobody did', () => {
-  expect(moduleWords(module({ generation: 'DDR3', rails_v: [1.35, 1.5] }))).toBe('16 GB DDR3 registered 2400 1.35/1.5 V')
+  expect(moduleWords(module({ generation: 'DDR3', rails_v: [1.35, 1.5] }))).toBe(
+    '16 GB DDR3 registered 2400 1.35/1.5 V',
+  )
   expect(moduleWords(module({ rails_v: [] }))).toContain('volts ?')
 })
 
 it('adds up channels with soldered memory', () => {
   expect(channelTotals(board, { A: module(), C: 'unknown' }).get('ch')).toBe(24)
-  const layouts: Layout[] = [{ A: module() }, { A: module(), C: 'unknown' as const }, { A: module({ capacity_gib: null }) }, { A: module({ capacity_gib: null, keeps: 'NVDIMM-N' }) }]
+  const layouts: Layout[] = [
+    { A: module() },
+    { A: module(), C: 'unknown' as const },
+    { A: module({ capacity_gib: null }) },
+    { A: module({ capacity_gib: null, keeps: 'NVDIMM-N' }) },
+  ]
   expect(layouts.map((l) => partlyKnown(board, l).has('ch'))).toEqual([false, true, true, false])
 })
 
@@ -55,7 +84,9 @@ it.each([
   ['SLOT 1', 90, 'SLOT 1'],
   ['slot 3', 38, '3'],
   ['A1', 38, 'A1'],
-])('the locator %s in %i units is %s', (locator, length, shown) => expect(fittingLocator(locator, length, 1).text).toBe(shown))
+])('the locator %s in %i units is %s', (locator, length, shown) =>
+  expect(fittingLocator(locator, length, 1).text).toBe(shown),
+)
 
 it.each([
   [100, 1, '2Rx8 R 2400'],
@@ -77,9 +108,12 @@ describe('fittingLocator', () => {
     ['D3', 42, 0.36, 'X', 60, 'D3', true],
     ['PROCDIMM12', 38, 1, '', 80, 'PROCDIMM12', true],
     ['PROCDIMM12', 38, 1, '', 40, '', false],
-  ] as const)('%s in %i units at scale %d, channel “%s”, %i below: %s', (locator, room, scale, channel, below, text, turned) => {
-    expect(fittingLocator(locator, room, scale, channel, below)).toEqual({ text, turned })
-  })
+  ] as const)(
+    '%s in %i units at scale %d, channel “%s”, %i below: %s',
+    (locator, room, scale, channel, below, text, turned) => {
+      expect(fittingLocator(locator, room, scale, channel, below)).toEqual({ text, turned })
+    },
+  )
 })
 
 describe('fittingTitle', () => {

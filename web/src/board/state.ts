@@ -40,8 +40,11 @@ function slotState(now: Occupant | undefined, goal: Occupant | undefined): SlotS
 
 /** Channels in which something is not counted: a slot that nobody looked into, a module of unknown size. */
 export function partlyKnown(board: Board, layout: Layout): Set<string> {
-  const open = (held: Occupant | null | undefined) => held === 'unknown' || Boolean(held && held.capacity_gib === null && !held.keeps)
-  return new Set(board.channels.filter((c) => c.slots.some((s) => open(layout[s])) || open(c.soldered)).map((c) => c.id))
+  const open = (held: Occupant | null | undefined) =>
+    held === 'unknown' || Boolean(held && held.capacity_gib === null && !held.keeps)
+  return new Set(
+    board.channels.filter((c) => c.slots.some((s) => open(layout[s])) || open(c.soldered)).map((c) => c.id),
+  )
 }
 
 /** GiB per channel, soldered memory included; what is unknown counts nothing. */
@@ -92,7 +95,13 @@ export function fittingLine(module: Module, length: number, scale: number): stri
  * The locator as far as it fits into a length of the board: all of it, its last word, what its channel's name leaves; turned
  * where that is too long and there is room below; not at all otherwise, for then touching the slot tells it.
  */
-export function fittingLocator(locator: string, length: number, scale: number, channel = '', below = 0): { text: string; turned: boolean } {
+export function fittingLocator(
+  locator: string,
+  length: number,
+  scale: number,
+  channel = '',
+  below = 0,
+): { text: string; turned: boolean } {
   const letter = LETTER_EM * Math.max(LINE_SIZE, LEAST_PX / scale)
   const last = locator.split(/\s+/).at(-1) ?? locator
   const rest = channel && last.startsWith(channel) && last.length > channel.length ? last.slice(channel.length) : last
@@ -100,7 +109,10 @@ export function fittingLocator(locator: string, length: number, scale: number, c
   const flat = choices.find((text) => letter * (text.length + 0.5) <= length)
   if (flat !== undefined) return { text: flat, turned: false }
   // Turned, a name is as wide as a line is high.
-  const turned = 1.3 * Math.max(LINE_SIZE, LEAST_PX / scale) <= length ? choices.find((text) => letter * text.length <= below) : undefined
+  const turned =
+    1.3 * Math.max(LINE_SIZE, LEAST_PX / scale) <= length
+      ? choices.find((text) => letter * text.length <= below)
+      : undefined
   return { text: turned ?? '', turned: turned !== undefined }
 }
 
@@ -153,7 +165,13 @@ const LOOK_WORDS: Record<SlotLook, string> = {
 
 /** "CPU 2 F2, planned, 16 GB DDR5 registered 4400, slow" */
 export function slotName(printed: string, state: SlotState, severity?: string, ...more: string[]): string {
-  const parts = [printed, LOOK_WORDS[state.look], state.module ? moduleWords(state.module) : '', severity ?? '', ...more]
+  const parts = [
+    printed,
+    LOOK_WORDS[state.look],
+    state.module ? moduleWords(state.module) : '',
+    severity ?? '',
+    ...more,
+  ]
   return parts.filter(Boolean).join(', ')
 }
 

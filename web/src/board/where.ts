@@ -4,7 +4,11 @@ import { layOut } from './geometry'
 
 const ORDINALS = ['first', 'second', 'third', 'fourth', 'fifth', 'sixth', 'seventh', 'eighth']
 /** Positions as the sheet tells them, from the processor. */
-const POSITIONS: Record<string, string> = { near: 'the one nearest to the processor', middle: 'the middle one', far: 'the one farthest from the processor' }
+const POSITIONS: Record<string, string> = {
+  near: 'the one nearest to the processor',
+  middle: 'the middle one',
+  far: 'the one farthest from the processor',
+}
 
 export interface Where {
   /** As printed on the board. */
@@ -29,19 +33,36 @@ export function whereIs(board: Board, id: string): Where | null {
     const at = row.indexOf(id)
     const fromRight = row.length - 1 - at < at
     const count = fromRight ? row.length - 1 - at : at
-    const edge = count < ORDINALS.length && row.length > 1 ? `${ORDINALS[count]} slot from the ${fromRight ? 'right' : 'left'}` : ''
+    const edge =
+      count < ORDINALS.length && row.length > 1
+        ? `${ORDINALS[count]} slot from the ${fromRight ? 'right' : 'left'}`
+        : ''
     const short = (other: string | undefined) => board.slots.find((s) => s.id === other)?.short
     const beside = [short(row[at - 1]), short(row[at + 1])].filter((s) => s !== undefined)
     return {
       name: slot.printed,
       place: listed(carrier ? `on ${carrier.title}` : '', edge, latches, slot.landmark ?? ''),
-      among: listed(socket, beside.length === 2 ? `between ${beside.join(' and ')}` : beside.length ? `beside ${beside[0]}` : told ? `channel ${channel.name}` : ''),
+      among: listed(
+        socket,
+        beside.length === 2
+          ? `between ${beside.join(' and ')}`
+          : beside.length
+            ? `beside ${beside[0]}`
+            : told
+              ? `channel ${channel.name}`
+              : '',
+      ),
     }
   }
   const several = channel.slots.length > 1
   return {
     name: slot.printed,
-    place: listed(carrier ? `on ${carrier.title}` : '', (several && POSITIONS[slot.position ?? '']) || '', latches, slot.landmark ?? ''),
+    place: listed(
+      carrier ? `on ${carrier.title}` : '',
+      (several && POSITIONS[slot.position ?? '']) || '',
+      latches,
+      slot.landmark ?? '',
+    ),
     among: told ? listed(socket, `channel ${channel.name}`, several ? `one of ${channel.slots.length}` : '') : '',
   }
 }

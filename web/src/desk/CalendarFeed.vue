@@ -31,8 +31,21 @@ const end = () =>
 <template>
   <section aria-label="Your calendar" class="side">
     <h2>In your calendar</h2>
-    <p v-if="address" class="small">Windows, waves, deliveries and returns, for whoever knows this address. It is shown this once:<br /><input class="mono" :value="address" readonly aria-label="Address of the calendar" @focus="($event.target as HTMLInputElement).select()" /></p>
-    <p v-else class="small faded">{{ kept ? 'Your calendar asks at an address that was made before.' : 'Windows, waves, deliveries and returns, at an address that your calendar asks for itself.' }}</p>
+    <p v-if="address" class="small">
+      Windows, waves, deliveries and returns, for whoever knows this address. It is shown this once:<br /><input
+        class="mono"
+        :value="address"
+        readonly
+        aria-label="Address of the calendar"
+        @focus="($event.target as HTMLInputElement).select()" />
+    </p>
+    <p v-else class="small faded">
+      {{
+        kept
+          ? 'Your calendar asks at an address that was made before.'
+          : 'Windows, waves, deliveries and returns, at an address that your calendar asks for itself.'
+      }}
+    </p>
     <p class="small acts">
       <button type="button" class="quiet-link" @click="make">{{ kept ? 'Make it anew' : 'Make an address' }}</button>
       <button v-if="kept" type="button" class="quiet-link" @click="end">Let it lead nowhere</button>

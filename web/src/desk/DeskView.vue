@@ -51,26 +51,51 @@ const today = new Intl.DateTimeFormat('en-GB', { weekday: 'long', day: 'numeric'
     <div v-else-if="desk" class="both">
       <section aria-label="What wants somebody">
         <p class="filters">
-          <b>{{ total }}</b> {{ total === 1 ? 'wants' : 'want' }} somebody, <b>{{ desk.mine }}</b> {{ desk.mine === 1 ? 'wants' : 'want' }} you
+          <b>{{ total }}</b> {{ total === 1 ? 'wants' : 'want' }} somebody, <b>{{ desk.mine }}</b>
+          {{ desk.mine === 1 ? 'wants' : 'want' }} you
           <span role="group" aria-label="Whose">
-            <button v-for="w in (['all', 'mine', 'nobody’s'] as const)" :key="w" type="button" :aria-pressed="whose === w" @click="whose = w">{{ w }}{{ w === 'nobody’s' ? ` ${nobodys}` : '' }}</button>
+            <button
+              v-for="w in ['all', 'mine', 'nobody’s'] as const"
+              :key="w"
+              type="button"
+              :aria-pressed="whose === w"
+              @click="whose = w">
+              {{ w }}{{ w === 'nobody’s' ? ` ${nobodys}` : '' }}
+            </button>
           </span>
           <span role="group" aria-label="Order">
             <button type="button" :aria-pressed="by === 'worst'" @click="by = 'worst'">worst first</button>
             <button type="button" :aria-pressed="by === 'longest'" @click="by = 'longest'">longest first</button>
           </span>
         </p>
-        <p v-if="!groups.length" class="faded none">{{ whose === 'all' ? 'Nothing wants anybody.' : 'Nothing of that kind.' }}</p>
+        <p v-if="!groups.length" class="faded none">
+          {{ whose === 'all' ? 'Nothing wants anybody.' : 'Nothing of that kind.' }}
+        </p>
         <template v-for="g in groups" :key="g.section ?? ''">
-          <h2 class="caption">{{ g.section ? SECTIONS[g.section] : 'the longest first' }} <span class="faded">{{ g.items.length }}<template v-if="g.section && whose === 'all' && desk.counts[g.section]! > g.items.length"> of {{ desk.counts[g.section] }}</template></span></h2>
+          <h2 class="caption">
+            {{ g.section ? SECTIONS[g.section] : 'the longest first' }}
+            <span class="faded"
+              >{{ g.items.length
+              }}<template v-if="g.section && whose === 'all' && desk.counts[g.section]! > g.items.length">
+                of {{ desk.counts[g.section] }}</template
+              ></span
+            >
+          </h2>
           <ul>
             <li v-for="(i, n) in g.items" :key="n">
               <SeverityMark :severity="i.severity as 'stop'" />
-              <span class="what"><b>{{ i.what }}</b><span class="small faded">{{ i.where }}</span></span>
+              <span class="what"
+                ><b>{{ i.what }}</b
+                ><span class="small faded">{{ i.where }}</span></span
+              >
               <span class="words">{{ i.words }}</span>
-              <span class="small who" :class="{ nobody: !i.who && !i.mine }">{{ i.mine && i.who ? 'you' : i.who || (i.mine ? 'you' : 'nobody yet') }}</span>
+              <span class="small who" :class="{ nobody: !i.who && !i.mine }">{{
+                i.mine && i.who ? 'you' : i.who || (i.mine ? 'you' : 'nobody yet')
+              }}</span>
               <span class="small when">{{ since(i) }}</span>
-              <router-link class="quiet-link act" :to="i.path" :aria-label="`${i.act}: ${i.what}`">{{ i.act }}</router-link>
+              <router-link class="quiet-link act" :to="i.path" :aria-label="`${i.act}: ${i.what}`">{{
+                i.act
+              }}</router-link>
             </li>
           </ul>
         </template>
@@ -79,21 +104,57 @@ const today = new Intl.DateTimeFormat('en-GB', { weekday: 'long', day: 'numeric'
         <WeekTable :desk="desk" />
         <section v-if="people.length" aria-label="Who is on what" class="side">
           <h2>Who is on what <span class="small faded">in the last days</span></h2>
-          <p v-for="p in people" :key="p.who" class="small on"><b>{{ p.who }}</b><span><template v-for="(w, i) in p.work" :key="w.path"><template v-if="i">; </template><router-link class="quiet-link" :to="w.path">{{ w.what }}</router-link> {{ w.words }} <span class="faded">{{ since({ since: w.at, due: null } as never) }} ago</span></template></span></p>
+          <p v-for="p in people" :key="p.who" class="small on">
+            <b>{{ p.who }}</b><span
+              ><template v-for="(w, i) in p.work" :key="w.path"
+                ><template v-if="i">; </template><router-link class="quiet-link" :to="w.path">{{ w.what }}</router-link>
+                {{ w.words }} <span class="faded">{{ since({ since: w.at, due: null } as never) }} ago</span></template
+              ></span
+            >
+          </p>
         </section>
         <section aria-label="Trouble, predicted and met" class="side">
           <h2>Trouble, predicted and met</h2>
-          <p v-if="desk.counted"><b class="large">{{ desk.met }}</b> met, <b class="large">{{ desk.predicted }}</b> predicted <span class="faded">in {{ plural(desk.counted, 'approved plan') }} that ended<template v-if="desk.brier !== null && desk.brier !== undefined">; Brier {{ desk.brier.toFixed(3) }}</template></span></p>
+          <p v-if="desk.counted">
+            <b class="large">{{ desk.met }}</b> met, <b class="large">{{ desk.predicted }}</b> predicted
+            <span class="faded"
+              >in {{ plural(desk.counted, 'approved plan') }} that ended<template
+                v-if="desk.brier !== null && desk.brier !== undefined"
+                >; Brier {{ desk.brier.toFixed(3) }}</template
+              ></span
+            >
+          </p>
           <p v-else class="faded">No plan that a lead approved has ended yet.</p>
           <TroubleChart :bands="desk.bands" />
           <router-link class="quiet-link small" to="/notes">By how much each was off</router-link>
         </section>
         <section aria-label="Money" class="side">
           <h2>Money since {{ desk.money.since }}</h2>
-          <p>ordered <template v-for="(s, i) in desk.money.ordered" :key="s.currency"><template v-if="i"> and </template><b class="large">{{ Number(s.amount).toFixed(2) }}</b> {{ s.currency }}</template><template v-if="!desk.money.ordered.length">nothing</template> <router-link class="quiet-link small" to="/shelf/orders">Orders</router-link></p>
-          <p v-if="desk.money.saved"><b class="large">{{ Math.abs(Number(desk.money.saved.amount)).toFixed(2) }}</b> {{ desk.money.saved.currency }} {{ Number(desk.money.saved.amount) < 0 ? 'more' : 'less' }} than the maker’s own parts <span class="faded">in {{ desk.money.saved_of }} of {{ plural(desk.money.ended, 'approved plan') }} that ended</span></p>
-          <p v-else-if="desk.money.ended" class="faded small">What the maker’s own parts would have cost is known of none of {{ plural(desk.money.ended, 'approved plan') }} that ended.</p>
-          <p><a class="quiet-link small" href="/api/desk/report" target="_blank" rel="noopener">One page for a manager, of 90 days (PDF)</a></p>
+          <p>
+            ordered
+            <template v-for="(s, i) in desk.money.ordered" :key="s.currency"
+              ><template v-if="i"> and </template><b class="large">{{ Number(s.amount).toFixed(2) }}</b>
+              {{ s.currency }}</template
+            ><template v-if="!desk.money.ordered.length">nothing</template>{{ ' ' }}
+            <router-link class="quiet-link small" to="/shelf/orders">Orders</router-link>
+          </p>
+          <p v-if="desk.money.saved">
+            <b class="large">{{ Math.abs(Number(desk.money.saved.amount)).toFixed(2) }}</b>
+            {{ desk.money.saved.currency }} {{ Number(desk.money.saved.amount) < 0 ? 'more' : 'less' }} than the maker’s
+            own parts
+            <span class="faded"
+              >in {{ desk.money.saved_of }} of {{ plural(desk.money.ended, 'approved plan') }} that ended</span
+            >
+          </p>
+          <p v-else-if="desk.money.ended" class="faded small">
+            What the maker’s own parts would have cost is known of none of
+            {{ plural(desk.money.ended, 'approved plan') }} that ended.
+          </p>
+          <p>
+            <a class="quiet-link small" href="/api/desk/report" target="_blank" rel="noopener"
+              >One page for a manager, of 90 days (PDF)</a
+            >
+          </p>
         </section>
         <CalendarFeed />
       </aside>

@@ -17,7 +17,10 @@ const WAY = [
 <template>
   <section class="first" aria-labelledby="first-title">
     <h2 id="first-title">Begin with one machine</h2>
-    <p>Paste what it reports of itself, read its labels, or draw its board by a few answers: any of the three makes it. What nobody knows yet may stay open; it is said where it matters.</p>
+    <p>
+      Paste what it reports of itself, read its labels, or draw its board by a few answers: any of the three makes it.
+      What nobody knows yet may stay open; it is said where it matters.
+    </p>
     <p v-if="session.mayWrite()" class="presses">
       <router-link class="press" to="/machines/new">New machine</router-link>
       <router-link class="press quiet" to="/machines/many">Many at once: a folder of reports, or a table</router-link>
@@ -26,7 +29,9 @@ const WAY = [
     <p v-else class="faded">You may look; a technician or a lead makes the first machine.</p>
     <h3>and then, from left to right</h3>
     <ol>
-      <li v-for="w in WAY" :key="w.station"><b>{{ w.station }}</b> <span>{{ w.words }}</span></li>
+      <li v-for="w in WAY" :key="w.station">
+        <b>{{ w.station }}</b> <span>{{ w.words }}</span>
+      </li>
     </ol>
     <p v-if="session.account?.role === 'lead'" class="small faded">Colleagues are added under your name, in People.</p>
   </section>

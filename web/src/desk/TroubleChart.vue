@@ -12,7 +12,14 @@ const TICKS = [0, 0.1, 0.3, 0.6, 1]
 const x = (p: number) => LEFT + placed(p) * (W - LEFT - 14)
 const y = (p: number) => H - 18 - placed(p) * (H - 26)
 const most = computed(() => Math.max(1, ...props.bands.map((b) => b.count)))
-const words = computed(() => props.bands.map((b) => `predicted ${Math.round(100 * b.predicted)} %: ${b.failed} of ${b.count} met trouble, between ${Math.round(100 * b.at_least)} and ${Math.round(100 * b.at_most)} % by that`).join('; '))
+const words = computed(() =>
+  props.bands
+    .map(
+      (b) =>
+        `predicted ${Math.round(100 * b.predicted)} %: ${b.failed} of ${b.count} met trouble, between ${Math.round(100 * b.at_least)} and ${Math.round(100 * b.at_most)} % by that`,
+    )
+    .join('; '),
+)
 </script>
 
 <template>

@@ -9,7 +9,9 @@ const today = new Date().toISOString().slice(0, 10)
 const title = computed(() => (props.desk.week.includes(today) ? 'This week’s windows' : 'Next week’s windows'))
 /** Weekends only where something is planned then. */
 const days = computed(() => props.desk.week.filter((d, i) => i < 5 || props.desk.windows.some((w) => w.day === d)))
-const people = computed(() => [...new Set(props.desk.windows.map((w) => w.who))].sort((a, b) => Number(!a) - Number(!b) || a.localeCompare(b)))
+const people = computed(() =>
+  [...new Set(props.desk.windows.map((w) => w.who))].sort((a, b) => Number(!a) - Number(!b) || a.localeCompare(b)),
+)
 const at = (who: string, day: string) => props.desk.windows.find((w) => w.who === who && w.day === day)
 const over = (w?: Desk['windows'][number]) => !!w && w.of !== null && w.of !== undefined && w.hours > w.of + 1e-6
 </script>
@@ -17,21 +19,33 @@ const over = (w?: Desk['windows'][number]) => !!w && w.of !== null && w.of !== u
 <template>
   <section :aria-label="title" class="week">
     <h2>{{ title }} <span class="small faded">hours planned of hours there are</span></h2>
-    <p v-if="!people.length" class="small faded">Nothing is planned for it: accepted rounds and windows of runs are shown here.</p>
+    <p v-if="!people.length" class="small faded">
+      Nothing is planned for it: accepted rounds and windows of runs are shown here.
+    </p>
     <table v-else>
       <thead>
         <tr>
           <th scope="col"><span class="visually-hidden">who</span></th>
-          <th v-for="d in days" :key="d" scope="col" :class="{ now: d === today }">{{ DAY.format(new Date(`${d}T00:00:00Z`)) }}</th>
+          <th v-for="d in days" :key="d" scope="col" :class="{ now: d === today }">
+            {{ DAY.format(new Date(`${d}T00:00:00Z`)) }}
+          </th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="who in people" :key="who">
           <th scope="row">{{ who || 'nobody named' }}</th>
-          <td v-for="d in days" :key="d" :class="{ now: d === today, over: over(at(who, d)) }" :title="at(who, d)?.what.join('; ')">
+          <td
+            v-for="d in days"
+            :key="d"
+            :class="{ now: d === today, over: over(at(who, d)) }"
+            :title="at(who, d)?.what.join('; ')">
             <template v-if="at(who, d)">
-              <i v-if="at(who, d)!.of" class="bar"><i :style="{ width: `${Math.min(100, (at(who, d)!.hours / at(who, d)!.of!) * 100)}%` }"></i></i>
-              <b>{{ at(who, d)!.hours }}</b><template v-if="at(who, d)!.of !== null && at(who, d)!.of !== undefined"> of {{ at(who, d)!.of }}</template>
+              <i v-if="at(who, d)!.of" class="bar"
+                ><i :style="{ width: `${Math.min(100, (at(who, d)!.hours / at(who, d)!.of!) * 100)}%` }"></i
+              ></i>
+              <b>{{ at(who, d)!.hours }}</b><template v-if="at(who, d)!.of !== null && at(who, d)!.of !== undefined">
+                of {{ at(who, d)!.of }}</template
+              >
             </template>
           </td>
         </tr>

@@ -1,7 +1,20 @@
 import { describe, expect, it } from 'vitest'
 import { order, since, type Item } from './words'
 
-const item = (changes: Partial<Item>): Item => ({ section: 'changed', severity: 'risk', what: 'm', where: '', words: '', who: 'I. Mar', mine: false, since: null, due: null, path: '/', act: 'Look', ...changes })
+const item = (changes: Partial<Item>): Item => ({
+  section: 'changed',
+  severity: 'risk',
+  what: 'm',
+  where: '',
+  words: '',
+  who: 'I. Mar',
+  mine: false,
+  since: null,
+  due: null,
+  path: '/',
+  act: 'Look',
+  ...changes,
+})
 
 describe('what wants somebody', () => {
   it('is grouped as the server ranked it, or put in one list by how long it waits', () => {

@@ -21,14 +21,18 @@ export function order(items: Item[], whose: Whose, by: Order): { section: Sectio
     const at = (i: Item) => (i.since ? new Date(i.since).getTime() : i.due ? new Date(i.due).getTime() : Infinity)
     return some.length ? [{ section: null, items: [...some].sort((a, b) => at(a) - at(b)) }] : []
   }
-  return (Object.keys(SECTIONS) as Section[]).map((section) => ({ section, items: some.filter((i) => i.section === section) })).filter((g) => g.items.length)
+  return (Object.keys(SECTIONS) as Section[])
+    .map((section) => ({ section, items: some.filter((i) => i.section === section) }))
+    .filter((g) => g.items.length)
 }
 
 /** How long it waits, or when it is due: "22 min", "3 d", "4 d late", "due in 3 d". */
 export function since(item: Item, now = new Date()): string {
   const day = 86_400_000
   if (item.due) {
-    const days = Math.round((new Date(`${item.due}T00:00:00Z`).getTime() - new Date(now.toISOString().slice(0, 10)).getTime()) / day)
+    const days = Math.round(
+      (new Date(`${item.due}T00:00:00Z`).getTime() - new Date(now.toISOString().slice(0, 10)).getTime()) / day,
+    )
     return days < 0 ? `${-days} d late` : days ? `in ${days} d` : 'today'
   }
   if (!item.since) return ''

@@ -11,9 +11,14 @@ import { otherTheme, themeName } from './theme'
 
 const route = useRoute()
 const router = useRouter()
-watch(() => route.path, () => void tellCounts(), { immediate: true })
+watch(
+  () => route.path,
+  () => void tellCounts(),
+  { immediate: true },
+)
 /** Said beside the name, not in it. */
-const wanting = (place: keyof DeskCounts) => (counts.value?.[place] ? `${counts.value[place]} want somebody` : undefined)
+const wanting = (place: keyof DeskCounts) =>
+  counts.value?.[place] ? `${counts.value[place]} want somebody` : undefined
 async function leave(): Promise<void> {
   await session.signOut()
   await router.push('/sign-in')
@@ -23,18 +28,52 @@ async function leave(): Promise<void> {
 <template>
   <nav class="edge" aria-label="Umbrak">
     <div class="places">
-      <router-link to="/desk" class="place" :title="wanting('desk')" active-class="here">Desk<sup v-if="counts?.desk" class="want" aria-hidden="true">{{ counts.desk }}</sup></router-link>
-      <router-link to="/machines" class="place" :title="wanting('machines')" :class="{ here: route.path.startsWith('/machines') }">Machines<sup v-if="counts?.machines" class="want" aria-hidden="true">{{ counts.machines }}</sup></router-link>
-      <router-link to="/rounds" class="place" :title="wanting('rounds')" :class="{ here: route.path.startsWith('/rounds') }">Rounds<sup v-if="counts?.rounds" class="want" aria-hidden="true">{{ counts.rounds }}</sup></router-link>
+      <router-link to="/desk" class="place" :title="wanting('desk')" active-class="here"
+        >Desk<sup v-if="counts?.desk" class="want" aria-hidden="true">{{ counts.desk }}</sup></router-link
+      >
+      <router-link
+        to="/machines"
+        class="place"
+        :title="wanting('machines')"
+        :class="{ here: route.path.startsWith('/machines') }"
+        >Machines<sup v-if="counts?.machines" class="want" aria-hidden="true">{{ counts.machines }}</sup></router-link
+      >
+      <router-link
+        to="/rounds"
+        class="place"
+        :title="wanting('rounds')"
+        :class="{ here: route.path.startsWith('/rounds') }"
+        >Rounds<sup v-if="counts?.rounds" class="want" aria-hidden="true">{{ counts.rounds }}</sup></router-link
+      >
       <span class="notch" aria-hidden="true"></span>
-      <router-link to="/shelf" class="place" :title="wanting('shelf')" :class="{ here: route.path.startsWith('/shelf') }">Shelf<sup v-if="counts?.shelf" class="want" aria-hidden="true">{{ counts.shelf }}</sup></router-link>
-      <router-link to="/sheets" class="place" :title="wanting('sheets')" :class="{ here: route.path.startsWith('/sheets') }">Sheets<sup v-if="counts?.sheets" class="want" aria-hidden="true">{{ counts.sheets }}</sup></router-link>
-      <router-link to="/notes" class="place" active-class="here" aria-label="Field notes"><span class="long">Field&nbsp;</span><span class="low">notes</span></router-link>
+      <router-link
+        to="/shelf"
+        class="place"
+        :title="wanting('shelf')"
+        :class="{ here: route.path.startsWith('/shelf') }"
+        >Shelf<sup v-if="counts?.shelf" class="want" aria-hidden="true">{{ counts.shelf }}</sup></router-link
+      >
+      <router-link
+        to="/sheets"
+        class="place"
+        :title="wanting('sheets')"
+        :class="{ here: route.path.startsWith('/sheets') }"
+        >Sheets<sup v-if="counts?.sheets" class="want" aria-hidden="true">{{ counts.sheets }}</sup></router-link
+      >
+      <router-link to="/notes" class="place" active-class="here" aria-label="Field notes"
+        ><span class="long">Field&nbsp;</span><span class="low">notes</span></router-link
+      >
     </div>
     <span class="idle" aria-hidden="true"></span>
     <span class="printed" aria-hidden="true"><b>UMBRAK</b></span>
     <div class="foot">
-      <router-link to="/people" class="who" active-class="here" :aria-label="`${session.account?.shown_as}: ${session.account?.role === 'lead' ? 'people' : 'account'}`">{{ session.account?.shown_as }}</router-link>
+      <router-link
+        to="/people"
+        class="who"
+        active-class="here"
+        :aria-label="`${session.account?.shown_as}: ${session.account?.role === 'lead' ? 'people' : 'account'}`"
+        >{{ session.account?.shown_as }}</router-link
+      >
       <button type="button" class="wide-only" @click="finding = true">Find <kbd>/</kbd></button>
       <button type="button" @click="otherTheme">{{ themeName === 'dark' ? 'Light' : 'Dark' }}</button>
       <button type="button" class="wide-only" @click="helping = true">Keys <kbd>?</kbd></button>

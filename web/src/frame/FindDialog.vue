@@ -69,14 +69,35 @@ function onKey(event: KeyboardEvent): void {
 <template>
   <v-dialog :model-value="finding" max-width="600" aria-label="Find" @update:model-value="finding = false">
     <section class="panel find fields">
-      <label>Find machines, plans, sheets, parts, modules by serial
-        <input ref="field" v-model="text" role="combobox" aria-controls="find-hits" :aria-expanded="hits.length > 0" :aria-activedescendant="hits.length ? `hit-${at}` : undefined" autocomplete="off" spellcheck="false" maxlength="200" @keydown="onKey" />
+      <label
+        >Find machines, plans, sheets, parts, modules by serial
+        <input
+          ref="field"
+          v-model="text"
+          role="combobox"
+          aria-controls="find-hits"
+          :aria-expanded="hits.length > 0"
+          :aria-activedescendant="hits.length ? `hit-${at}` : undefined"
+          autocomplete="off"
+          spellcheck="false"
+          maxlength="200"
+          @keydown="onKey" />
       </label>
       <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
-      <p v-else-if="nothing" class="faded small" role="status">Nothing has “{{ asked }}” in its name, part number or serial.</p>
+      <p v-else-if="nothing" class="faded small" role="status">
+        Nothing has “{{ asked }}” in its name, part number or serial.
+      </p>
       <ul id="find-hits" role="listbox" aria-label="Found">
-        <li v-for="(h, i) in hits" :id="`hit-${i}`" :key="`${h.kind}-${h.title}-${h.detail}`" role="option" :aria-selected="i === at" @click="go(h)" @mousemove="at = i">
-          <span class="kind faded small">{{ h.kind }}</span> <b>{{ h.title }}</b> <span class="faded small">{{ h.detail }}</span>
+        <li
+          v-for="(h, i) in hits"
+          :id="`hit-${i}`"
+          :key="`${h.kind}-${h.title}-${h.detail}`"
+          role="option"
+          :aria-selected="i === at"
+          @click="go(h)"
+          @mousemove="at = i">
+          <span class="kind faded small">{{ h.kind }}</span> <b>{{ h.title }}</b>{{ ' ' }}
+          <span class="faded small">{{ h.detail }}</span>
         </li>
       </ul>
     </section>

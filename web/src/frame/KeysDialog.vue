@@ -16,13 +16,20 @@ const EVERYWHERE = [
     <section class="panel keys">
       <header>
         <h2>Keys</h2>
-        <button type="button" class="quiet-link walk" @click="((helping = false), goTo(0))">The first walk: ten minutes</button>
+        <button type="button" class="quiet-link walk" @click="((helping = false), goTo(0))">
+          The first walk: ten minutes
+        </button>
         <button type="button" class="quiet-link" autofocus @click="helping = false">Close</button>
       </header>
       <section v-for="part in [...shownKeys, { of: 'Everywhere', keys: EVERYWHERE }]" :key="part.of">
         <h3>{{ part.of }}</h3>
         <dl>
-          <template v-for="k in part.keys" :key="k.keys"><dt><kbd>{{ k.keys }}</kbd></dt><dd>{{ k.does }}</dd></template>
+          <template v-for="k in part.keys" :key="k.keys"
+            ><dt>
+              <kbd>{{ k.keys }}</kbd>
+            </dt>
+            <dd>{{ k.does }}</dd></template
+          >
         </dl>
       </section>
     </section>

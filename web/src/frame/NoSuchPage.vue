@@ -7,7 +7,10 @@ useTitle(() => 'No such page')
 <template>
   <div class="lost">
     <h1>There is no such page</h1>
-    <p>The address may be from another version. <router-link class="quiet-link" to="/machines">See the machines</router-link></p>
+    <p>
+      The address may be from another version.
+      <router-link class="quiet-link" to="/machines">See the machines</router-link>
+    </p>
   </div>
 </template>
 

@@ -18,7 +18,10 @@ onMounted(() => first.value?.focus())
 const directory = ref('')
 onMounted(async () => {
   // Where that cannot be had, one signs in by password.
-  directory.value = await ask(api.GET('/api/session/ways')).then((w) => w.directory ?? '', () => '')
+  directory.value = await ask(api.GET('/api/session/ways')).then(
+    (w) => w.directory ?? '',
+    () => '',
+  )
 })
 const to = () => (typeof route.query.to === 'string' ? route.query.to : '/desk')
 /** Why the directory let nobody in, by the server's code. */
@@ -35,7 +38,12 @@ const trouble = computed(() => TROUBLES[String(route.query.trouble ?? '')] ?? ''
 const coded = ref(false)
 const codeField = ref<HTMLInputElement>()
 
-const { values: form, wrong, sending, submit: enter } = useForm({ name: '', password: '', code: '' }, async (f) => {
+const {
+  values: form,
+  wrong,
+  sending,
+  submit: enter,
+} = useForm({ name: '', password: '', code: '' }, async (f) => {
   try {
     await session.signIn(f.name, f.password, coded.value ? f.code : null)
   } catch (error) {
@@ -54,14 +62,39 @@ const { values: form, wrong, sending, submit: enter } = useForm({ name: '', pass
     <form class="module fields" @submit.prevent="enter">
       <h1>Umbrak</h1>
       <p class="faded">Memory upgrades, planned and proved.</p>
-      <label>Name <input ref="first" v-model="form.name" autocomplete="username" autocapitalize="none" required maxlength="200" /></label>
-      <label>Password <input v-model="form.password" type="password" autocomplete="current-password" required maxlength="1000" /></label>
-      <label v-if="coded">Code of your authenticator <input ref="codeField" v-model="form.code" autocomplete="one-time-code" autocapitalize="characters" required maxlength="40" aria-describedby="code-lost" /><small id="code-lost" class="faded">Lost it? One of your recovery codes does as well; a lead can take it away.</small></label>
+      <label
+        >Name
+        <input ref="first" v-model="form.name" autocomplete="username" autocapitalize="none" required maxlength="200"
+      /></label>
+      <label
+        >Password
+        <input v-model="form.password" type="password" autocomplete="current-password" required maxlength="1000"
+      /></label>
+      <label v-if="coded"
+        >Code of your authenticator
+        <input
+          ref="codeField"
+          v-model="form.code"
+          autocomplete="one-time-code"
+          autocapitalize="characters"
+          required
+          maxlength="40"
+          aria-describedby="code-lost" /><small id="code-lost" class="faded"
+          >Lost it? One of your recovery codes does as well; a lead can take it away.</small
+        ></label
+      >
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-      <button class="press wide" type="submit" :disabled="sending || !form.name || !form.password || (coded && !form.code)">Sign in</button>
+      <button
+        class="press wide"
+        type="submit"
+        :disabled="sending || !form.name || !form.password || (coded && !form.code)">
+        Sign in
+      </button>
       <template v-if="directory">
         <p v-if="trouble" class="wrong" role="alert">{{ directory }} {{ trouble }}</p>
-        <a class="press quiet wide" :href="`/api/session/directory?to=${encodeURIComponent(to())}`">Sign in by {{ directory }}</a>
+        <a class="press quiet wide" :href="`/api/session/directory?to=${encodeURIComponent(to())}`"
+          >Sign in by {{ directory }}</a
+        >
       </template>
       <span class="contacts" aria-hidden="true"></span>
     </form>

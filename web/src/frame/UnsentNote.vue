@@ -18,13 +18,19 @@ async function again(u: Unsent): Promise<void> {
 <template>
   <div v-if="unsent.length" class="unsent small" role="status">
     <details v-if="waiting.length">
-      <summary>{{ plural(waiting.length, 'thing') }} said here {{ waiting.length === 1 ? 'waits' : 'wait' }} for the connection</summary>
-      <ul><li v-for="u in waiting" :key="u.number">{{ u.words }}</li></ul>
+      <summary>
+        {{ plural(waiting.length, 'thing') }} said here {{ waiting.length === 1 ? 'waits' : 'wait' }} for the connection
+      </summary>
+      <ul>
+        <li v-for="u in waiting" :key="u.number">{{ u.words }}</li>
+      </ul>
     </details>
     <p v-for="u in refused" :key="u.number" class="refused">
       <b>{{ u.words }}</b> was not taken: {{ u.refused }}
       <button v-if="u.draft" type="button" class="quiet-link" @click="again(u)">Go on with it</button>
-      <router-link v-else-if="u.machine" class="quiet-link" :to="`/machines/${u.machine}/survey`">Look at the machine</router-link>
+      <router-link v-else-if="u.machine" class="quiet-link" :to="`/machines/${u.machine}/survey`"
+        >Look at the machine</router-link
+      >
       <button type="button" class="quiet-link" @click="forgetUnsent(u.number!)">Forget it</button>
     </p>
   </div>

@@ -20,15 +20,25 @@ watch(() => route.path, cameTo, { immediate: true })
       <span class="faded small">{{ walk.at + 1 }} of {{ parts.length }}</span>
       <b>{{ parts[walk.at]!.title }}</b>
       <span class="presses">
-        <button type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">{{ open ? 'Less' : 'More' }}</button>
+        <button type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">
+          {{ open ? 'Less' : 'More' }}
+        </button>
         <button v-if="walk.at > 0" type="button" class="quiet-link" @click="goTo(walk.at - 1)">Back</button>
-        <button v-if="walk.at + 1 < parts.length" type="button" class="press slim" @click="goTo(walk.at + 1)">Next</button>
-        <button type="button" class="quiet-link" @click="goTo(-1)">{{ walk.at + 1 < parts.length ? 'Leave the walk' : 'That was it' }}</button>
+        <button v-if="walk.at + 1 < parts.length" type="button" class="press slim" @click="goTo(walk.at + 1)">
+          Next
+        </button>
+        <button type="button" class="quiet-link" @click="goTo(-1)">
+          {{ walk.at + 1 < parts.length ? 'Leave the walk' : 'That was it' }}
+        </button>
       </span>
     </header>
     <ol v-if="open">
       <li v-for="(line, i) in parts[walk.at]!.lines" :key="i">
-        <template v-for="(p, j) in line" :key="j"><b v-if="p.kind === 'bold'">{{ p.text }}</b><code v-else-if="p.kind === 'typed'">{{ p.text }}</code><template v-else>{{ p.text }}</template></template>
+        <template v-for="(p, j) in line" :key="j"
+          ><b v-if="p.kind === 'bold'">{{ p.text }}</b
+          ><code v-else-if="p.kind === 'typed'">{{ p.text }}</code
+          ><template v-else>{{ p.text }}</template></template
+        >
       </li>
     </ol>
   </section>

@@ -18,7 +18,13 @@ export function pieces(line: string): Piece[] {
   return line
     .split(/(\*\*.+?\*\*|`.+?`)/)
     .filter(Boolean)
-    .map((text) => (text.startsWith('**') ? { kind: 'bold', text: text.slice(2, -2) } : text.startsWith('`') ? { kind: 'typed', text: text.slice(1, -1) } : { kind: 'plain', text }))
+    .map((text) =>
+      text.startsWith('**')
+        ? { kind: 'bold', text: text.slice(2, -2) }
+        : text.startsWith('`')
+          ? { kind: 'typed', text: text.slice(1, -1) }
+          : { kind: 'plain', text },
+    )
 }
 
 /** The parts that happen in the tool: headings with a page, and the numbered lines below each. */
@@ -30,7 +36,13 @@ export function partsOf(text: string): Part[] {
       const page = /<!-- page: (\S+) -->/.exec(section)?.[1]
       if (!page) return []
       const lines = [...section.slice(section.indexOf('\n')).matchAll(/^\d+\. (.+)$/gm)].map((m) => pieces(m[1]!))
-      return [{ title: section.split('\n')[0]!.replace(/^\d+\. /, ''), page: page === '*' ? null : new RegExp(`^${page}$`), lines }]
+      return [
+        {
+          title: section.split('\n')[0]!.replace(/^\d+\. /, ''),
+          page: page === '*' ? null : new RegExp(`^${page}$`),
+          lines,
+        },
+      ]
     })
 }
 

@@ -34,7 +34,9 @@ interface Kept extends DBSchema {
 
 let opened: Promise<IDBPDatabase<Kept>> | null = null
 function database(): Promise<IDBPDatabase<Kept>> {
-  opened ??= openDB<Kept>('umbrak-unsent', 1, { upgrade: (db) => void db.createObjectStore('unsent', { keyPath: 'number', autoIncrement: true }) })
+  opened ??= openDB<Kept>('umbrak-unsent', 1, {
+    upgrade: (db) => void db.createObjectStore('unsent', { keyPath: 'number', autoIncrement: true }),
+  })
   return opened
 }
 
@@ -62,14 +64,22 @@ export async function forgetUnsent(number: number): Promise<void> {
 interface Problem {
   detail?: string
   errors?: { message: string }[]
-  theirs?: { survey?: { revision: number }; slots?: Record<string, unknown>; bays?: { number: number; known: boolean; drive: unknown }[] }
+  theirs?: {
+    survey?: { revision: number }
+    slots?: Record<string, unknown>
+    bays?: { number: number; known: boolean; drive: unknown }[]
+  }
 }
 
 /** The same said over a newer survey, where what it is about is as it was when it was said; null where it is not. */
 function overNewer(u: Unsent, theirs: Problem['theirs']): Record<string, unknown> | null {
   if (!u.seen || !theirs?.survey) return null
-  const now: Record<string, unknown> = u.path.endsWith('/bays') ? Object.fromEntries((theirs.bays ?? []).map((b) => [String(b.number), b.known ? b.drive : 'unknown'])) : (theirs.slots ?? {})
-  const same = Object.entries(u.seen).every(([key, before]) => JSON.stringify(now[key] ?? null) === JSON.stringify(before ?? null))
+  const now: Record<string, unknown> = u.path.endsWith('/bays')
+    ? Object.fromEntries((theirs.bays ?? []).map((b) => [String(b.number), b.known ? b.drive : 'unknown']))
+    : (theirs.slots ?? {})
+  const same = Object.entries(u.seen).every(
+    ([key, before]) => JSON.stringify(now[key] ?? null) === JSON.stringify(before ?? null),
+  )
   return same ? { ...u.body, revision: theirs.survey.revision } : null
 }
 
@@ -83,7 +93,11 @@ export async function sendUnsent(): Promise<void> {
       for (let tries = 0; tries < 3; tries++) {
         let answer: Response
         try {
-          answer = await fetch(u.path, { method: u.method, body: JSON.stringify(body), headers: { 'Content-Type': 'application/json' } })
+          answer = await fetch(u.path, {
+            method: u.method,
+            body: JSON.stringify(body),
+            headers: { 'Content-Type': 'application/json' },
+          })
         } catch {
           return
         }

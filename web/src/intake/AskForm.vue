@@ -26,9 +26,16 @@ const blank: Access = {
   community: '',
   privacy_password: '',
 }
-const { values: access, faults, wrong, sending: busy, submit: go } = useForm(blank, async (f) => {
+const {
+  values: access,
+  faults,
+  wrong,
+  sending: busy,
+  submit: go,
+} = useForm(blank, async (f) => {
   offered.value = ''
-  const given = kind.value === 'snmp' && version.value === '2c' ? { ...f, user: '', password: '', privacy_password: '' } : { ...f }
+  const given =
+    kind.value === 'snmp' && version.value === '2c' ? { ...f, user: '', password: '', privacy_password: '' } : { ...f }
   try {
     await props.send(kind.value, given)
   } catch (error) {
@@ -43,7 +50,11 @@ function trust(): void {
 async function authority(event: Event): Promise<void> {
   access.authority = (await (event.target as HTMLInputElement).files?.[0]?.text()) ?? ''
 }
-const pairs = (hex: string) => hex.toUpperCase().match(/.{1,4}/g)?.join(' ')
+const pairs = (hex: string) =>
+  hex
+    .toUpperCase()
+    .match(/.{1,4}/g)
+    ?.join(' ')
 </script>
 
 <template>
@@ -56,10 +67,25 @@ const pairs = (hex: string) => hex.toUpperCase().match(/.{1,4}/g)?.join(' ')
           <option value="snmp">SNMP</option>
         </select>
       </label>
-      <label>Address <input v-model="access.address" required maxlength="120" class="mono" :placeholder="kind === 'redfish' ? '10.4.0.7' : '10.4.0.31'" /><FieldFault :of="faults" name="address" /></label>
+      <label
+        >Address
+        <input
+          v-model="access.address"
+          required
+          maxlength="120"
+          class="mono"
+          :placeholder="kind === 'redfish' ? '10.4.0.7' : '10.4.0.31'" /><FieldFault :of="faults" name="address"
+      /></label>
       <template v-if="kind === 'redfish'">
         <label>User <input v-model="access.user" autocomplete="off" maxlength="200" /></label>
-        <label>Password <input v-model="access.password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="password" /></label>
+        <label
+          >Password
+          <input
+            v-model="access.password"
+            type="password"
+            autocomplete="off"
+            :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="password"
+        /></label>
       </template>
       <template v-else>
         <label>
@@ -69,23 +95,50 @@ const pairs = (hex: string) => hex.toUpperCase().match(/.{1,4}/g)?.join(' ')
             <option value="3">3, by user</option>
           </select>
         </label>
-        <label v-if="version === '2c'">Community <input v-model="access.community" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="community" /></label>
+        <label v-if="version === '2c'"
+          >Community
+          <input
+            v-model="access.community"
+            type="password"
+            autocomplete="off"
+            :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="community"
+        /></label>
         <template v-else>
           <label>User <input v-model="access.user" autocomplete="off" maxlength="200" /></label>
           <label>
             Its hash
             <select v-model="access.authentication">
-              <option v-for="h in ['SHA', 'SHA-224', 'SHA-256', 'SHA-384', 'SHA-512']" :key="h" :value="h">{{ h }}</option>
+              <option v-for="h in ['SHA', 'SHA-224', 'SHA-256', 'SHA-384', 'SHA-512']" :key="h" :value="h">
+                {{ h }}
+              </option>
             </select>
           </label>
-          <label>Passphrase <input v-model="access.password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="password" /></label>
-          <label>Privacy passphrase (AES) <input v-model="access.privacy_password" type="password" autocomplete="off" :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="privacy_password" /></label>
+          <label
+            >Passphrase
+            <input
+              v-model="access.password"
+              type="password"
+              autocomplete="off"
+              :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="password"
+          /></label>
+          <label
+            >Privacy passphrase (AES)
+            <input
+              v-model="access.privacy_password"
+              type="password"
+              autocomplete="off"
+              :placeholder="kept ? 'as kept' : ''" /><FieldFault :of="faults" name="privacy_password"
+          /></label>
         </template>
       </template>
     </div>
-    <label v-if="kind === 'redfish'" class="file">Its authority's certificate, if you have it <input type="file" accept=".pem,.crt,.cer" @change="authority" /></label>
+    <label v-if="kind === 'redfish'" class="file"
+      >Its authority's certificate, if you have it <input type="file" accept=".pem,.crt,.cer" @change="authority"
+    /></label>
     <div v-if="offered" class="trust" role="alert">
-      <p>Nobody here has trusted its certificate yet. Compare this SHA-256 with the one at the machine; nothing was sent.</p>
+      <p>
+        Nobody here has trusted its certificate yet. Compare this SHA-256 with the one at the machine; nothing was sent.
+      </p>
       <p class="mono print">{{ pairs(offered) }}</p>
       <button type="button" class="press slim" @click="trust">It is the same: trust it and ask</button>
     </div>

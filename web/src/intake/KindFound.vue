@@ -29,7 +29,17 @@ async function readAs(event: Event): Promise<void> {
 
 <template>
   <span class="faded small">
-    <label>read as <select :value="intake.reading.kind" :disabled="busy" aria-label="Read as" @change="readAs"><option v-for="k in kinds.includes(intake.reading.kind) ? kinds : [intake.reading.kind, ...kinds]" :key="k" :value="k">{{ KINDS[k] ?? k }}</option></select></label>
+    <label
+      >read as
+      <select :value="intake.reading.kind" :disabled="busy" aria-label="Read as" @change="readAs">
+        <option
+          v-for="k in kinds.includes(intake.reading.kind) ? kinds : [intake.reading.kind, ...kinds]"
+          :key="k"
+          :value="k">
+          {{ KINDS[k] ?? k }}
+        </option>
+      </select></label
+    >
     <span v-if="wrong" class="wrong" role="alert"> {{ wrong }}</span>
   </span>
 </template>

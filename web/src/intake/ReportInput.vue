@@ -32,7 +32,9 @@ async function take(given: File | string | undefined | null): Promise<void> {
     emit('taken', await takeIn(given, kind.value))
   } catch (error) {
     const errors = error instanceof Refusal ? (error.problem.errors ?? []) : []
-    faults.value = errors.length ? errors.map((e) => (e.line ? `line ${e.line}: ${e.message}` : e.message)) : [wordsOf(error)]
+    faults.value = errors.length
+      ? errors.map((e) => (e.line ? `line ${e.line}: ${e.message}` : e.message))
+      : [wordsOf(error)]
   } finally {
     busy.value = false
   }
@@ -49,24 +51,37 @@ async function send(kind: ServiceKind, access: Access): Promise<void> {
 <template>
   <div class="input" :class="{ over }" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="onDrop">
     <p class="faded small">
-      Drop a file here: its SMBIOS tables, a module's SPD, a saved Redfish collection. Or paste what its system lists, in any of the ways below, an SNMP walk, what the labels say, a line a slot, or a table that somebody keeps of its slots.
+      Drop a file here: its SMBIOS tables, a module's SPD, a saved Redfish collection. Or paste what its system lists,
+      in any of the ways below, an SNMP walk, what the labels say, a line a slot, or a table that somebody keeps of its
+      slots.
     </p>
     <WhatToRun :proof="proof" />
-    <textarea v-model="pasted" class="mono" rows="5" spellcheck="false" aria-label="Paste what it reports" placeholder="Handle 0x0011, DMI type 17, 84 bytes&#10;Memory Device ...&#10;or  A1: 16GB 2Rx8 PC4-2400T-RE1-11"></textarea>
+    <textarea
+      v-model="pasted"
+      class="mono"
+      rows="5"
+      spellcheck="false"
+      aria-label="Paste what it reports"
+      placeholder="Handle 0x0011, DMI type 17, 84 bytes&#10;Memory Device ...&#10;or  A1: 16GB 2Rx8 PC4-2400T-RE1-11"></textarea>
     <ul v-if="faults.length" class="faults" role="alert">
       <li v-for="f in faults" :key="f">{{ f }}</li>
     </ul>
     <div class="choices">
-      <label class="small faded">read as
+      <label class="small faded"
+        >read as
         <select v-model="kind" aria-label="Read it as">
           <option value="">what it looks like</option>
           <option v-for="k in kinds" :key="k" :value="k">{{ KINDS[k] ?? k }}</option>
         </select>
       </label>
-      <label class="file small faded">or choose a file <input type="file" @change="take(($event.target as HTMLInputElement).files?.[0])" /></label>
+      <label class="file small faded"
+        >or choose a file <input type="file" @change="take(($event.target as HTMLInputElement).files?.[0])"
+      /></label>
       <button type="button" class="press" :disabled="!pasted.trim() || busy" @click="take(pasted)">Read it</button>
     </div>
-    <button v-if="!asking" type="button" class="quiet-link network" @click="asking = true">Ask it over the network</button>
+    <button v-if="!asking" type="button" class="quiet-link network" @click="asking = true">
+      Ask it over the network
+    </button>
     <AskForm v-else :send="send" @leave="asking = false" />
   </div>
 </template>

@@ -35,7 +35,17 @@ async function copy(command: string): Promise<void> {
       <template v-for="w in ways" :key="w.where">
         <dt>{{ w.where }}</dt>
         <dd>
-          <span v-if="w.command" class="command"><code>{{ w.command }}</code> <button type="button" class="quiet-link" :aria-label="`Copy the command for ${w.where}`" @click="copy(w.command)">{{ copied === w.command ? 'Copied' : 'Copy' }}</button></span>
+          <span v-if="w.command" class="command"
+            ><code>{{ w.command }}</code
+            >{{ ' ' }}
+            <button
+              type="button"
+              class="quiet-link"
+              :aria-label="`Copy the command for ${w.where}`"
+              @click="copy(w.command)">
+              {{ copied === w.command ? 'Copied' : 'Copy' }}
+            </button></span
+          >
           <span>{{ w.tells }}</span> <span class="faded">Not told: {{ w.lacks }}</span>
         </dd>
       </template>

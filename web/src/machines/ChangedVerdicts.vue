@@ -22,14 +22,35 @@ async function tellChanged(before?: number): Promise<void> {
     known()
   }
 }
-useLoaded(() => null, () => tellChanged())
+useLoaded(
+  () => null,
+  () => tellChanged(),
+)
 </script>
 
 <template>
   <details v-if="changed.length" class="panel changed small">
-    <summary><b>{{ plural(changedInAll, 'verdict') }} changed</b> since, though nobody changed the layout: firmware, a statement or a corrected sheet did</summary>
-    <ul><li v-for="c in changed" :key="c.id"><router-link class="quiet-link" :to="`/machines/${c.machine_id}/${c.plan_id ? 'fit' : 'survey'}`">{{ c.machine }}</router-link> {{ c.name }}: {{ VERDICTS[c.was as Verdict].words }} → <VerdictWord :of="{ verdict: c.verdict as Verdict }" :size="11" /> <span class="faded">{{ c.because }}, {{ age(c.at) }}</span></li></ul>
-    <button v-if="changed.length < changedInAll" type="button" class="quiet-link" @click="tellChanged(changed.at(-1)!.id)">Show {{ Math.min(50, changedInAll - changed.length) }} more of {{ changedInAll }}</button>
+    <summary>
+      <b>{{ plural(changedInAll, 'verdict') }} changed</b> since, though nobody changed the layout: firmware, a
+      statement or a corrected sheet did
+    </summary>
+    <ul>
+      <li v-for="c in changed" :key="c.id">
+        <router-link class="quiet-link" :to="`/machines/${c.machine_id}/${c.plan_id ? 'fit' : 'survey'}`">{{
+          c.machine
+        }}</router-link>
+        {{ c.name }}: {{ VERDICTS[c.was as Verdict].words }} →
+        <VerdictWord :of="{ verdict: c.verdict as Verdict }" :size="11" />{{ ' ' }}
+        <span class="faded">{{ c.because }}, {{ age(c.at) }}</span>
+      </li>
+    </ul>
+    <button
+      v-if="changed.length < changedInAll"
+      type="button"
+      class="quiet-link"
+      @click="tellChanged(changed.at(-1)!.id)">
+      Show {{ Math.min(50, changedInAll - changed.length) }} more of {{ changedInAll }}
+    </button>
   </details>
 </template>
 

@@ -38,7 +38,8 @@ async function start(work: () => Promise<Job>): Promise<void> {
   }
 }
 const which = () => (all.value ? { found: props.found } : { machines: [...props.chosen.keys()] })
-const change = (change: Change) => start(() => ask(api.POST('/api/jobs/changes', { body: { change: change as never, ...which() } })))
+const change = (change: Change) =>
+  start(() => ask(api.POST('/api/jobs/changes', { body: { change: change as never, ...which() } })))
 const poll = () => start(() => ask(api.POST('/api/jobs/pollings', { body: { machines: [...props.chosen.keys()] } })))
 async function say(): Promise<void> {
   const told = Object.fromEntries(Object.entries(said).filter(([, v]) => v.trim()))
@@ -47,7 +48,11 @@ async function say(): Promise<void> {
 }
 async function together(): Promise<void> {
   try {
-    twins.value = await Promise.all([...props.chosen.keys()].map((id) => ask(api.GET('/api/machines/{machine_id}', { params: { path: { machine_id: id } } }))))
+    twins.value = await Promise.all(
+      [...props.chosen.keys()].map((id) =>
+        ask(api.GET('/api/machines/{machine_id}', { params: { path: { machine_id: id } } })),
+      ),
+    )
   } catch (error) {
     wrong.value = faultsOf(error)
   }
@@ -63,26 +68,54 @@ function merged(): void {
   <section class="panel bar small" aria-label="The chosen machines">
     <div class="line">
       <b role="status">{{ plural(count, 'machine') }} chosen</b>
-      <button v-if="!all && chosen.size < total" type="button" class="quiet-link" @click="all = true">Choose all {{ total }} that the list finds</button>
+      <button v-if="!all && chosen.size < total" type="button" class="quiet-link" @click="all = true">
+        Choose all {{ total }} that the list finds
+      </button>
       <button v-if="all" type="button" class="quiet-link" @click="all = false">Only those I choose</button>
       <template v-if="count">
-        <button type="button" class="quiet-link" :aria-expanded="saying" @click="saying = !saying">Say something of them</button>
-        <button type="button" class="quiet-link" :disabled="busy" @click="change({ do: 'renew' })">Newest revision of their sheet</button>
+        <button type="button" class="quiet-link" :aria-expanded="saying" @click="saying = !saying">
+          Say something of them
+        </button>
+        <button type="button" class="quiet-link" :disabled="busy" @click="change({ do: 'renew' })">
+          Newest revision of their sheet
+        </button>
         <button v-if="!all" type="button" class="quiet-link" :disabled="busy" @click="poll">Ask them again</button>
-        <button v-if="!all && chosen.size === 2" type="button" class="quiet-link" @click="together">They are one machine</button>
-        <button v-if="found.retired" type="button" class="quiet-link" :disabled="busy" @click="change({ do: 'bring back' })">Bring them back</button>
-        <button v-else type="button" class="quiet-link" :disabled="busy" @click="asking ? change({ do: 'retire' }) : (asking = true)">{{ asking ? `Really retire ${count}; nothing is lost` : 'Retire them' }}</button>
+        <button v-if="!all && chosen.size === 2" type="button" class="quiet-link" @click="together">
+          They are one machine
+        </button>
+        <button
+          v-if="found.retired"
+          type="button"
+          class="quiet-link"
+          :disabled="busy"
+          @click="change({ do: 'bring back' })">
+          Bring them back
+        </button>
+        <button
+          v-else
+          type="button"
+          class="quiet-link"
+          :disabled="busy"
+          @click="asking ? change({ do: 'retire' }) : (asking = true)">
+          {{ asking ? `Really retire ${count}; nothing is lost` : 'Retire them' }}
+        </button>
       </template>
       <span v-else class="faded">Choose lines below, or all of them.</span>
       <button type="button" class="quiet-link end" @click="$emit('leave')">Cancel</button>
     </div>
     <form v-if="saying && count" class="fields" @submit.prevent="say">
       <label>Site <input v-model="said.site" maxlength="200" placeholder="as it is" /></label>
-      <label v-for="f in FIELDS" :key="f.name">{{ f.words }} <input v-model="said[f.name]" :type="f.type ?? 'text'" maxlength="200" placeholder="as it is" /></label>
+      <label v-for="f in FIELDS" :key="f.name"
+        >{{ f.words }} <input v-model="said[f.name]" :type="f.type ?? 'text'" maxlength="200" placeholder="as it is"
+      /></label>
       <button class="press slim" type="submit" :disabled="busy">Say it of {{ plural(count, 'machine') }}</button>
     </form>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-    <MergeDialog v-if="twins.length === 2" :machines="twins.map((m) => ({ id: m.id, name: m.name, version: m.version, sheet_title: m.sheet_title }))" @merged="merged" @leave="twins = []" />
+    <MergeDialog
+      v-if="twins.length === 2"
+      :machines="twins.map((m) => ({ id: m.id, name: m.name, version: m.version, sheet_title: m.sheet_title }))"
+      @merged="merged"
+      @leave="twins = []" />
   </section>
 </template>
 

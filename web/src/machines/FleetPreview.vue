@@ -19,20 +19,40 @@ const own = computed(() => columns.value.filter(([, meaning]) => meaning === 'ow
 const MEANS: Record<string, string> = { own: 'your own', slot: 'what sits in a slot' }
 /** What wants a look goes first. */
 const RANK: Record<string, number> = { wrong: 0, change: 1, waiting: 2 }
-const rows = computed(() => [...props.fleet.rows].sort((a, b) => (RANK[a.becomes] ?? 3) - (RANK[b.becomes] ?? 3) || a.row - b.row))
+const rows = computed(() =>
+  [...props.fleet.rows].sort((a, b) => (RANK[a.becomes] ?? 3) - (RANK[b.becomes] ?? 3) || a.row - b.row),
+)
 </script>
 
 <template>
   <section class="panel preview" aria-labelledby="fleet-title">
     <div class="head">
       <h2 id="fleet-title">What {{ name }} comes to</h2>
-      <span class="faded">{{ comesTo(fleet) }}<template v-if="wrong">, <b class="wrong">{{ wrong }} not in order</b></template></span>
+      <span class="faded"
+        >{{ comesTo(fleet)
+        }}<template v-if="wrong"
+          >, <b class="wrong">{{ wrong }} not in order</b></template
+        ></span
+      >
       <button type="button" class="quiet-link" @click="$emit('leave')">Cancel</button>
-      <button type="button" class="press" :disabled="!good(fleet) || busy" @click="$emit('keep')">Take {{ plural(good(fleet), 'row') }}</button>
+      <button type="button" class="press" :disabled="!good(fleet) || busy" @click="$emit('keep')">
+        Take {{ plural(good(fleet), 'row') }}
+      </button>
     </div>
-    <p v-if="nameless" class="lacks" role="alert"><SeverityMark severity="ask" /> Which column names the machines? Say so below; nothing else is needed.</p>
-    <ColumnMeanings :columns="fleet.columns" :meanings="fleet.meanings" :besides="MEANS" others="the others are kept with each machine as columns of your own" :open="nameless || own > 0" :busy="busy" @meant="$emit('meant', $event)" />
-    <p v-if="all > fleet.rows.length" class="faded small">{{ fleet.rows.length }} of {{ all }} rows are shown, those that are not in order among them.</p>
+    <p v-if="nameless" class="lacks" role="alert">
+      <SeverityMark severity="ask" /> Which column names the machines? Say so below; nothing else is needed.
+    </p>
+    <ColumnMeanings
+      :columns="fleet.columns"
+      :meanings="fleet.meanings"
+      :besides="MEANS"
+      others="the others are kept with each machine as columns of your own"
+      :open="nameless || own > 0"
+      :busy="busy"
+      @meant="$emit('meant', $event)" />
+    <p v-if="all > fleet.rows.length" class="faded small">
+      {{ fleet.rows.length }} of {{ all }} rows are shown, those that are not in order among them.
+    </p>
     <div v-if="rows.length" class="rows">
       <table v-lines>
         <thead>
@@ -51,7 +71,9 @@ const rows = computed(() => [...props.fleet.rows].sort((a, b) => (RANK[a.becomes
             <td class="number">{{ r.row }}</td>
             <th scope="row" class="nowrap">{{ r.name || 'no name' }}</th>
             <td class="nowrap" :class="{ faded: !r.model }">{{ r.model || 'not known' }}</td>
-            <td class="nowrap" :class="{ wrong: r.becomes === 'wrong', faded: r.becomes === 'nothing' }">{{ BECOMES[r.becomes] }}</td>
+            <td class="nowrap" :class="{ wrong: r.becomes === 'wrong', faded: r.becomes === 'nothing' }">
+              {{ BECOMES[r.becomes] }}
+            </td>
             <td class="number">{{ r.slots || '' }}</td>
             <td class="number">{{ r.slots ? gb(r.gib) : '' }}</td>
             <td>

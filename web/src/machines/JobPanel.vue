@@ -25,7 +25,11 @@ watch(
     if (!props.open) return
     const found: JobStep[] = []
     for (;;) {
-      const page = await ask(api.GET('/api/jobs/{job_id}', { params: { path: { job_id: props.job.id }, query: { after: found.at(-1)?.number ?? 0 } } }))
+      const page = await ask(
+        api.GET('/api/jobs/{job_id}', {
+          params: { path: { job_id: props.job.id }, query: { after: found.at(-1)?.number ?? 0 } },
+        }),
+      )
       found.push(...page.steps)
       if (page.steps.length < 200 || found.length >= 2000) break
     }
@@ -34,9 +38,16 @@ watch(
   { immediate: true },
 )
 /** Whether there is nothing to decide about it. */
-const agrees = (s: JobStep) => !s.intake_id || s.outcome === 'agrees with what is known' || s.outcome.startsWith('new: made')
+const agrees = (s: JobStep) =>
+  !s.intake_id || s.outcome === 'agrees with what is known' || s.outcome.startsWith('new: made')
 const shown = computed(() =>
-  steps.value.filter((s) => (only.value === 'failed' ? s.state === 'failed' : only.value === 'differs' ? s.state === 'done' && s.outcome !== 'agrees with what is known' : true)),
+  steps.value.filter((s) =>
+    only.value === 'failed'
+      ? s.state === 'failed'
+      : only.value === 'differs'
+        ? s.state === 'done' && s.outcome !== 'agrees with what is known'
+        : true,
+  ),
 )
 async function stop(): Promise<void> {
   await ask(api.POST('/api/jobs/{job_id}/stop', { params: { path: { job_id: props.job.id } } }))
@@ -44,26 +55,46 @@ async function stop(): Promise<void> {
 }
 function target(s: JobStep): string | null {
   if (!s.intake_id) return null
-  return s.machine_id ? `/machines/${s.machine_id}/survey?intake=${s.intake_id}` : `/machines/new?intake=${s.intake_id}&name=${encodeURIComponent(s.name.replace(/\.[^.]+$/, ''))}`
+  return s.machine_id
+    ? `/machines/${s.machine_id}/survey?intake=${s.intake_id}`
+    : `/machines/new?intake=${s.intake_id}&name=${encodeURIComponent(s.name.replace(/\.[^.]+$/, ''))}`
 }
 </script>
 
 <template>
   <article class="job" :aria-label="job.title">
     <div class="line">
-      <button type="button" class="title" :aria-expanded="open" @click="$emit('toggle')">{{ open ? '▾' : '▸' }} {{ job.title }}</button>
+      <button type="button" class="title" :aria-expanded="open" @click="$emit('toggle')">
+        {{ open ? '▾' : '▸' }} {{ job.title }}
+      </button>
       <span class="faded small">{{ job.by }}, {{ moment(job.started_at, zone) }}</span>
-      <span class="numbers">{{ job.done }} done<template v-if="job.failed">, <b class="wrong">{{ job.failed }} failed</b></template> of {{ job.total }}</span>
+      <span class="numbers"
+        >{{ job.done }} done<template v-if="job.failed"
+          >, <b class="wrong">{{ job.failed }} failed</b></template
+        >
+        of {{ job.total }}</span
+      >
       <span class="state small" role="status">{{ state }}</span>
-      <button v-if="running && !job.stopping && session.mayWrite()" type="button" class="quiet-link" @click="stop">Stop it</button>
+      <button v-if="running && !job.stopping && session.mayWrite()" type="button" class="quiet-link" @click="stop">
+        Stop it
+      </button>
     </div>
-    <div class="bar" role="progressbar" :aria-label="`Progress of ${job.title}`" :aria-valuenow="over" aria-valuemin="0" :aria-valuemax="job.total">
-      <i :style="{ width: `${(100 * job.done) / job.total}%` }"></i><i class="bad" :style="{ width: `${(100 * job.failed) / job.total}%` }"></i>
+    <div
+      class="bar"
+      role="progressbar"
+      :aria-label="`Progress of ${job.title}`"
+      :aria-valuenow="over"
+      aria-valuemin="0"
+      :aria-valuemax="job.total">
+      <i :style="{ width: `${(100 * job.done) / job.total}%` }"></i
+      ><i class="bad" :style="{ width: `${(100 * job.failed) / job.total}%` }"></i>
     </div>
     <template v-if="open">
       <div class="filters" role="group" aria-label="Which steps">
         <button type="button" class="choice" :aria-pressed="only === 'all'" @click="only = 'all'">all</button>
-        <button type="button" class="choice" :aria-pressed="only === 'differs'" @click="only = 'differs'">something new</button>
+        <button type="button" class="choice" :aria-pressed="only === 'differs'" @click="only = 'differs'">
+          something new
+        </button>
         <button type="button" class="choice" :aria-pressed="only === 'failed'" @click="only = 'failed'">failed</button>
       </div>
       <table>
@@ -79,8 +110,12 @@ function target(s: JobStep): string | null {
             <th scope="row" class="mono">{{ s.name }}</th>
             <td>{{ s.outcome || (s.state === 'waiting' ? 'waiting' : '') }}</td>
             <td class="next">
-              <router-link v-if="target(s) && !(s.machine_id && agrees(s))" class="quiet-link" :to="target(s)!">{{ s.machine_id ? 'See what differs' : 'Make it a machine' }}</router-link>
-              <router-link v-else-if="s.machine_id" class="quiet-link" :to="`/machines/${s.machine_id}/survey`">Open it</router-link>
+              <router-link v-if="target(s) && !(s.machine_id && agrees(s))" class="quiet-link" :to="target(s)!">{{
+                s.machine_id ? 'See what differs' : 'Make it a machine'
+              }}</router-link>
+              <router-link v-else-if="s.machine_id" class="quiet-link" :to="`/machines/${s.machine_id}/survey`"
+                >Open it</router-link
+              >
             </td>
           </tr>
         </tbody>

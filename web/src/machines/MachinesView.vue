@@ -61,7 +61,20 @@ const wrong = ref('')
 const load = oneAtATime(async () => {
   try {
     const want = ['all', 'retired'].includes(show.value) ? undefined : (show.value as 'stop')
-    page.value = await ask(api.GET('/api/machines', { params: { query: { q: text.value, page: number.value, order: order.value, by: by.value || undefined, want, retired: show.value === 'retired' } } }))
+    page.value = await ask(
+      api.GET('/api/machines', {
+        params: {
+          query: {
+            q: text.value,
+            page: number.value,
+            order: order.value,
+            by: by.value || undefined,
+            want,
+            retired: show.value === 'retired',
+          },
+        },
+      }),
+    )
     wrong.value = ''
   } catch (error) {
     wrong.value = wordsOf(error)
@@ -91,7 +104,11 @@ function choose(some: readonly MachineLine[], is: boolean): void {
   }
   chosen.value = next
 }
-const asFound = computed(() => ({ q: text.value, want: ['all', 'retired'].includes(show.value) ? null : (show.value as 'stop'), retired: show.value === 'retired' }))
+const asFound = computed(() => ({
+  q: text.value,
+  want: ['all', 'retired'].includes(show.value) ? null : (show.value as 'stop'),
+  retired: show.value === 'retired',
+}))
 </script>
 
 <template>
@@ -99,20 +116,67 @@ const asFound = computed(() => ({ q: text.value, want: ['all', 'retired'].includ
     <header>
       <h1>Machines</h1>
       <span v-if="page" class="faded">
-        {{ page.total }} looked after<template v-if="wanting">, {{ wanting }} {{ wanting === 1 ? 'wants' : 'want' }} you</template>
+        {{ page.total }} looked after<template v-if="wanting"
+          >, {{ wanting }} {{ wanting === 1 ? 'wants' : 'want' }} you</template
+        >
       </span>
-      <input v-model="text" type="search" class="search" placeholder="name, model, place, group" aria-label="Filter machines" />
-      <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-pressed="choosing" @click="choosing = !choosing">{{ choosing ? 'Choose none' : 'Choose some' }}</button>
+      <input
+        v-model="text"
+        type="search"
+        class="search"
+        placeholder="name, model, place, group"
+        aria-label="Filter machines" />
+      <button
+        v-if="session.mayWrite()"
+        type="button"
+        class="quiet-link"
+        :aria-pressed="choosing"
+        @click="choosing = !choosing">
+        {{ choosing ? 'Choose none' : 'Choose some' }}
+      </button>
       <router-link class="quiet-link" to="/machines/many">Many at once</router-link>
       <router-link class="press" v-if="session.mayWrite()" to="/machines/new">New machine</router-link>
     </header>
     <p class="sentence">
       <span>Show</span>
-      <span role="group" aria-label="Which machines"><button v-for="w in SHOWS" :key="w.key" type="button" class="choice" :aria-pressed="show === w.key" @click="show = w.key">{{ w.words }} <span v-if="w.key !== 'retired'" class="faded count">{{ countOf(w.key) || '' }}</span></button></span>
+      <span role="group" aria-label="Which machines"
+        ><button
+          v-for="w in SHOWS"
+          :key="w.key"
+          type="button"
+          class="choice"
+          :aria-pressed="show === w.key"
+          @click="show = w.key">
+          {{ w.words }} <span v-if="w.key !== 'retired'" class="faded count">{{ countOf(w.key) || '' }}</span>
+        </button></span
+      >
       <span>in</span>
-      <span role="group" aria-label="Grouped by"><button v-for="w in BYS" :key="w.key" type="button" class="choice" :aria-pressed="by === w.key" @click="by = w.key">{{ w.words }}</button></span>
-      <span role="group" aria-label="In which order"><button v-for="w in ORDERS" :key="w.key" type="button" class="choice" :aria-pressed="order === w.key" @click="order = w.key">{{ w.words }}</button></span>
-      <span role="group" aria-label="How close"><button type="button" class="choice" :aria-pressed="!dense" @click="dense = false">roomy</button><button type="button" class="choice" :aria-pressed="dense" @click="dense = true">dense</button></span>
+      <span role="group" aria-label="Grouped by"
+        ><button
+          v-for="w in BYS"
+          :key="w.key"
+          type="button"
+          class="choice"
+          :aria-pressed="by === w.key"
+          @click="by = w.key">
+          {{ w.words }}
+        </button></span
+      >
+      <span role="group" aria-label="In which order"
+        ><button
+          v-for="w in ORDERS"
+          :key="w.key"
+          type="button"
+          class="choice"
+          :aria-pressed="order === w.key"
+          @click="order = w.key">
+          {{ w.words }}
+        </button></span
+      >
+      <span role="group" aria-label="How close"
+        ><button type="button" class="choice" :aria-pressed="!dense" @click="dense = false">roomy</button
+        ><button type="button" class="choice" :aria-pressed="dense" @click="dense = true">dense</button></span
+      >
     </p>
     <div v-show="whole">
       <ChangedVerdicts />
@@ -120,7 +184,14 @@ const asFound = computed(() => ({ q: text.value, want: ['all', 'retired'].includ
       <WaitingList @made="load" />
     </div>
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
-    <ChosenBar v-if="choosing && page" v-model:all="allFound" :chosen="chosen" :found="asFound" :total="page.total" @leave="choosing = false" @changed="load" />
+    <ChosenBar
+      v-if="choosing && page"
+      v-model:all="allFound"
+      :chosen="chosen"
+      :found="asFound"
+      :total="page.total"
+      @leave="choosing = false"
+      @changed="load" />
     <div v-if="page && whole" class="panel list">
       <div v-if="!lines.length" class="none">
         <template v-if="text || show !== 'all'">
@@ -129,11 +200,20 @@ const asFound = computed(() => ({ q: text.value, want: ['all', 'retired'].includ
           <button type="button" class="quiet-link" @click="((text = ''), (show = 'all'))">Show all</button>
         </template>
         <template v-else>
-          No machine yet. <router-link class="quiet-link" to="/machines/new">Make one from what it reports</router-link>: the listing
-          of its SMBIOS tables, or the tables themselves.
+          No machine yet.
+          <router-link class="quiet-link" to="/machines/new">Make one from what it reports</router-link>: the listing of
+          its SMBIOS tables, or the tables themselves.
         </template>
       </div>
-      <MachinesWall v-else :page="page" :by="by" :dense="dense" :choosing="choosing" :chosen="chosen" :all="allFound" @choose="choose" />
+      <MachinesWall
+        v-else
+        :page="page"
+        :by="by"
+        :dense="dense"
+        :choosing="choosing"
+        :chosen="chosen"
+        :all="allFound"
+        @choose="choose" />
       <footer v-if="lines.length" class="small faded">
         <span>{{ plural(page.total, 'machine') }}{{ lastPage ? `, page ${number + 1} of ${lastPage + 1}` : '' }}</span>
         <template v-if="lastPage">

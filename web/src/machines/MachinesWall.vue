@@ -22,11 +22,26 @@ const emit = defineEmits<{ choose: [some: readonly MachineLine[], is: boolean] }
 const lines = computed(() => props.page.machines)
 
 /** One scale for every row: what is fitted, planned, official, needed. */
-const scale = computed(() => scaleOf(lines.value.flatMap((l) => [l.summary.installed_gib, l.summary.planned_gib ?? 0, l.summary.official_gib ?? 0, l.need_gib ?? 0])))
+const scale = computed(() =>
+  scaleOf(
+    lines.value.flatMap((l) => [
+      l.summary.installed_gib,
+      l.summary.planned_gib ?? 0,
+      l.summary.official_gib ?? 0,
+      l.need_gib ?? 0,
+    ]),
+  ),
+)
 const place = (gib: number | null | undefined) => `${100 * at(gib ?? 0, scale.value)}%`
 /** What a line is grouped under. */
 function groupOf(l: MachineLine): string {
-  return props.by === 'place' ? l.about.place.split(',')[0]!.trim() : props.by === 'group' ? l.about.duty_group : props.by === 'model' ? l.sheet_title : ''
+  return props.by === 'place'
+    ? l.about.place.split(',')[0]!.trim()
+    : props.by === 'group'
+      ? l.about.duty_group
+      : props.by === 'model'
+        ? l.sheet_title
+        : ''
 }
 const NOBODY: Record<string, string> = { place: 'no place said', group: 'in no duty group', model: '' }
 /** The page's machines under their groups; one without a name where they are not grouped. */
@@ -42,7 +57,10 @@ const groups = computed(() => {
 })
 /** Groups of which only the heading, with its spread, is shown. */
 const folded = ref(new Set<string>())
-watch(() => props.by, () => (folded.value = new Set()))
+watch(
+  () => props.by,
+  () => (folded.value = new Set()),
+)
 function fold(name: string): void {
   const next = new Set(folded.value)
   if (!next.delete(name)) next.add(name)
@@ -61,10 +79,29 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usa
   <table :class="{ dense }">
     <thead>
       <tr>
-        <th scope="col"><label v-if="choosing" class="pick"><input type="checkbox" :checked="allChosen(lines)" :disabled="all" aria-label="Choose all of this page" @change="emit('choose', lines, ($event.target as HTMLInputElement).checked)" /></label>board</th>
+        <th scope="col">
+          <label v-if="choosing" class="pick"
+            ><input
+              type="checkbox"
+              :checked="allChosen(lines)"
+              :disabled="all"
+              aria-label="Choose all of this page"
+              @change="emit('choose', lines, ($event.target as HTMLInputElement).checked)" /></label
+          >board
+        </th>
         <th scope="col">machine</th>
         <th scope="col" class="figure">now → plan</th>
-        <th scope="col" class="axis"><span class="visually-hidden">on one scale</span><span v-for="t in ticks(scale).filter((x) => at(x, scale) < 0.93)" :key="t" class="tick" :style="{ left: place(t) }" aria-hidden="true">{{ short(t) }}</span></th>
+        <th scope="col" class="axis">
+          <span class="visually-hidden">on one scale</span
+          ><span
+            v-for="t in ticks(scale).filter((x) => at(x, scale) < 0.93)"
+            :key="t"
+            class="tick"
+            :style="{ left: place(t) }"
+            aria-hidden="true"
+            >{{ short(t) }}</span
+          >
+        </th>
         <th scope="col">worst thing known</th>
         <th scope="col">at</th>
         <th scope="col">surveyed</th>
@@ -72,26 +109,92 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usa
     </thead>
     <tbody v-for="g in groups" :key="g.name">
       <tr v-if="by" class="group">
-        <th scope="rowgroup" colspan="2"><label v-if="choosing" class="pick"><input type="checkbox" :checked="allChosen(g.lines)" :disabled="all" :aria-label="`Choose those of ${g.name || NOBODY[by]} on this page`" @change="emit('choose', g.lines, ($event.target as HTMLInputElement).checked)" /></label><button type="button" class="unfold" :aria-expanded="!folded.has(g.name)" @click="fold(g.name)"><i aria-hidden="true"></i>{{ g.name || NOBODY[by] }}</button> <span v-if="g.told" class="faded">{{ plural(g.told.count, 'machine') }}</span></th>
-        <td class="figure faded small"><template v-if="g.told">{{ gbDown(g.told.installed_gib) }} GB</template></td>
-        <td class="axis"><i v-for="(n, d) in g.told?.spread ?? {}" :key="d" class="spread" :style="{ left: place(2 ** Number(d) * 1.41), height: `${(100 * n) / most(g.told!.spread)}%` }" :title="`${n} from ${2 ** Number(d)} GB`"></i></td>
-        <td colspan="3" class="faded small">{{ g.told && g.lines.length < g.told.count ? `${g.lines.length} of ${g.told.count} on this page` : '' }}</td>
+        <th scope="rowgroup" colspan="2">
+          <label v-if="choosing" class="pick"
+            ><input
+              type="checkbox"
+              :checked="allChosen(g.lines)"
+              :disabled="all"
+              :aria-label="`Choose those of ${g.name || NOBODY[by]} on this page`"
+              @change="emit('choose', g.lines, ($event.target as HTMLInputElement).checked)" /></label
+          ><button type="button" class="unfold" :aria-expanded="!folded.has(g.name)" @click="fold(g.name)">
+            <i aria-hidden="true"></i>{{ g.name || NOBODY[by] }}</button
+          >{{ ' ' }}
+          <span v-if="g.told" class="faded">{{ plural(g.told.count, 'machine') }}</span>
+        </th>
+        <td class="figure faded small">
+          <template v-if="g.told">{{ gbDown(g.told.installed_gib) }} GB</template>
+        </td>
+        <td class="axis">
+          <i
+            v-for="(n, d) in g.told?.spread ?? {}"
+            :key="d"
+            class="spread"
+            :style="{ left: place(2 ** Number(d) * 1.41), height: `${(100 * n) / most(g.told!.spread)}%` }"
+            :title="`${n} from ${2 ** Number(d)} GB`"></i>
+        </td>
+        <td colspan="3" class="faded small">
+          {{ g.told && g.lines.length < g.told.count ? `${g.lines.length} of ${g.told.count} on this page` : '' }}
+        </td>
       </tr>
       <tr v-for="l in folded.has(g.name) ? [] : g.lines" :key="l.id">
-        <td class="glyph-cell"><label v-if="choosing" class="pick"><input type="checkbox" :checked="all || chosen.has(l.id)" :disabled="all" :aria-label="`Choose ${l.name}`" @change="emit('choose', [l], ($event.target as HTMLInputElement).checked)" /></label><BoardGlyph :groups="l.summary.glyph" /></td>
+        <td class="glyph-cell">
+          <label v-if="choosing" class="pick"
+            ><input
+              type="checkbox"
+              :checked="all || chosen.has(l.id)"
+              :disabled="all"
+              :aria-label="`Choose ${l.name}`"
+              @change="emit('choose', [l], ($event.target as HTMLInputElement).checked)" /></label
+          ><BoardGlyph :groups="l.summary.glyph" />
+        </td>
         <td>
           <router-link class="name" :to="`/machines/${l.id}/${l.plan ? 'fit' : 'survey'}`">{{ l.name }}</router-link>
           <div class="faded small">{{ l.sheet_title }}</div>
-          <div v-if="!dense" class="faded small">{{ [by === 'place' ? '' : l.about.place || l.site, by !== 'group' && l.about.duty_group ? `group ${l.about.duty_group}` : ''].filter(Boolean).join('; ') }}</div>
+          <div v-if="!dense" class="faded small">
+            {{
+              [
+                by === 'place' ? '' : l.about.place || l.site,
+                by !== 'group' && l.about.duty_group ? `group ${l.about.duty_group}` : '',
+              ]
+                .filter(Boolean)
+                .join('; ')
+            }}
+          </div>
         </td>
         <td class="figure">
-          <template v-if="l.summary.planned_gib !== null && l.summary.planned_gib !== l.summary.installed_gib"><span class="faded">{{ fitted(l) }} →</span> <strong>{{ counted(l.summary.planned_gib, l.summary.planned_not_counted) }}</strong></template>
-          <template v-else><strong>{{ fitted(l) }}</strong><small v-if="l.summary.planned_gib !== null" class="faded"> rearranged</small></template>
+          <template v-if="l.summary.planned_gib !== null && l.summary.planned_gib !== l.summary.installed_gib"
+            ><span class="faded">{{ fitted(l) }} →</span>{{ ' ' }}
+            <strong>{{ counted(l.summary.planned_gib, l.summary.planned_not_counted) }}</strong></template
+          >
+          <template v-else
+            ><strong>{{ fitted(l) }}</strong
+            ><small v-if="l.summary.planned_gib !== null" class="faded"> rearranged</small></template
+          >
           <span class="visually-hidden"> GB</span>
         </td>
-        <td class="axis" :title="[`${fitted(l)} GB fitted`, l.summary.official_gib ? `${gb(l.summary.official_gib)} official` : 'nobody states a limit', l.need_gib ? `need ${gbUp(l.need_gib)}` : ''].filter(Boolean).join(', ')">
-          <i class="now" :class="{ unseen: l.summary.not_counted }" :style="{ width: place(l.summary.installed_gib) }"></i>
-          <i v-if="(l.summary.planned_gib ?? 0) > l.summary.installed_gib" class="plan" :style="{ left: place(l.summary.installed_gib), right: `calc(100% - ${place(l.summary.planned_gib)})` }"></i>
+        <td
+          class="axis"
+          :title="
+            [
+              `${fitted(l)} GB fitted`,
+              l.summary.official_gib ? `${gb(l.summary.official_gib)} official` : 'nobody states a limit',
+              l.need_gib ? `need ${gbUp(l.need_gib)}` : '',
+            ]
+              .filter(Boolean)
+              .join(', ')
+          ">
+          <i
+            class="now"
+            :class="{ unseen: l.summary.not_counted }"
+            :style="{ width: place(l.summary.installed_gib) }"></i>
+          <i
+            v-if="(l.summary.planned_gib ?? 0) > l.summary.installed_gib"
+            class="plan"
+            :style="{
+              left: place(l.summary.installed_gib),
+              right: `calc(100% - ${place(l.summary.planned_gib)})`,
+            }"></i>
           <i v-if="l.summary.official_gib" class="official" :style="{ left: place(l.summary.official_gib) }"></i>
           <i v-if="l.need_gib" class="gate" :class="{ met: usableMet(l) }" :style="{ left: place(l.need_gib) }"></i>
         </td>
@@ -110,14 +213,33 @@ const usableMet = (l: MachineLine) => l.need_gib !== null && meets(l.summary.usa
         </td>
         <td class="at">
           <span class="station">{{ l.station }}</span>
-          <router-link v-if="l.waits" class="quiet-link small nowrap" :class="{ late: isLate(l.waits) }" to="/shelf/orders">{{ waitsWords(l.waits) }}</router-link>
-          <div v-if="l.summary.known < l.summary.total || !dense" class="small nowrap" :class="l.summary.known < l.summary.total ? 'lacking' : 'faded'">{{ l.summary.known }} of {{ l.summary.total }} known</div>
+          <router-link
+            v-if="l.waits"
+            class="quiet-link small nowrap"
+            :class="{ late: isLate(l.waits) }"
+            to="/shelf/orders"
+            >{{ waitsWords(l.waits) }}</router-link
+          >
+          <div
+            v-if="l.summary.known < l.summary.total || !dense"
+            class="small nowrap"
+            :class="l.summary.known < l.summary.total ? 'lacking' : 'faded'">
+            {{ l.summary.known }} of {{ l.summary.total }} known
+          </div>
         </td>
-        <td class="nowrap" :class="isOld(l.surveyed_at) ? 'old' : 'faded'" :title="isOld(l.surveyed_at) ? 'an old survey: look again before buying' : undefined">{{ age(l.surveyed_at) }}</td>
+        <td
+          class="nowrap"
+          :class="isOld(l.surveyed_at) ? 'old' : 'faded'"
+          :title="isOld(l.surveyed_at) ? 'an old survey: look again before buying' : undefined">
+          {{ age(l.surveyed_at) }}
+        </td>
       </tr>
     </tbody>
   </table>
-  <p class="legend small faded" aria-hidden="true"><i class="now"></i> fitted <i class="now unseen"></i> fitted, not all seen <i class="plan"></i> planned <i class="official"></i> official <i class="gate met"></i> need, met <i class="gate"></i> need, not met</p>
+  <p class="legend small faded" aria-hidden="true">
+    <i class="now"></i> fitted <i class="now unseen"></i> fitted, not all seen <i class="plan"></i> planned
+    <i class="official"></i> official <i class="gate met"></i> need, met <i class="gate"></i> need, not met
+  </p>
 </template>
 
 <style scoped>

@@ -68,7 +68,10 @@ async function take(given: File[]): Promise<void> {
     wrong.value = `${given.length} files are too many to send one by one: put them into one zip archive and drop that.`
     return
   }
-  await started(() => ask(api.POST('/api/jobs/readings', sent(form({ files: given, make: String(make.value) })))), `Sending ${plural(given.length, 'file')}`)
+  await started(
+    () => ask(api.POST('/api/jobs/readings', sent(form({ files: given, make: String(make.value) })))),
+    `Sending ${plural(given.length, 'file')}`,
+  )
 }
 const said = () => Object.entries(meant.value).map(([column, meaning]) => `${column}=${meaning}`)
 async function preview(file: File): Promise<void> {
@@ -89,7 +92,10 @@ async function means(more: Record<string, string>): Promise<void> {
 }
 async function keep(): Promise<void> {
   const { file, found } = fleet.value!
-  await started(() => ask(api.POST('/api/jobs/tables', sent(form({ file, meant: said() })))), `Sending ${plural(total(found), 'row')}`)
+  await started(
+    () => ask(api.POST('/api/jobs/tables', sent(form({ file, meant: said() })))),
+    `Sending ${plural(total(found), 'row')}`,
+  )
   if (!wrong.value) fleet.value = null
 }
 const poll = () => started(() => ask(api.POST('/api/jobs/pollings', { body: { machines: null } })), 'Starting')
@@ -100,7 +106,8 @@ async function dropped(event: DragEvent): Promise<void> {
   const entries = [...(event.dataTransfer?.items ?? [])].map((i) => i.webkitGetAsEntry()).filter((e) => e !== null)
   const files: File[] = []
   const walk = async (entry: FileSystemEntry): Promise<void> => {
-    if (entry.isFile) files.push(await new Promise<File>((done, fail) => (entry as FileSystemFileEntry).file(done, fail)))
+    if (entry.isFile)
+      files.push(await new Promise<File>((done, fail) => (entry as FileSystemFileEntry).file(done, fail)))
     else {
       const reader = (entry as FileSystemDirectoryEntry).createReader()
       for (;;) {
@@ -125,35 +132,88 @@ const chosen = (event: Event) => take([...((event.target as HTMLInputElement).fi
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-if="!session.mayWrite()" class="faded">A viewer sees how far the work is; starting some takes a technician.</p>
     <div v-else class="ways">
-      <section class="panel way" :class="{ over }" aria-labelledby="many-files" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="dropped">
+      <section
+        class="panel way"
+        :class="{ over }"
+        aria-labelledby="many-files"
+        @dragover.prevent="over = true"
+        @dragleave="over = false"
+        @drop.prevent="dropped">
         <h2 id="many-files">Read a folder of reports</h2>
-        <p class="faded small">Drop a folder here, files, or a zip archive of them: SMBIOS tables, listings, saved Redfish collections. A file named like a machine, or with its serial number inside, is held against it.</p>
-        <label class="check small"><input v-model="make" type="checkbox" /> make a machine of each whose model is clear</label>
+        <p class="faded small">
+          Drop a folder here, files, or a zip archive of them: SMBIOS tables, listings, saved Redfish collections. A
+          file named like a machine, or with its serial number inside, is held against it.
+        </p>
+        <label class="check small"
+          ><input v-model="make" type="checkbox" /> make a machine of each whose model is clear</label
+        >
         <label class="small faded file">or choose files <input type="file" multiple @change="chosen" /></label>
       </section>
-      <section class="panel way" :class="{ over }" aria-labelledby="many-table" @dragover.prevent="over = true" @dragleave="over = false" @drop.prevent="dropped">
+      <section
+        class="panel way"
+        :class="{ over }"
+        aria-labelledby="many-table"
+        @dragover.prevent="over = true"
+        @dragleave="over = false"
+        @drop.prevent="dropped">
         <h2 id="many-table">Take a table of machines</h2>
-        <p class="faded small">CSV or XLSX with a column <b>name</b>; make, model, site, place, duty group, looked after by, serial, asset tag, warranty end, firmware, processor and a column <b>slot A1</b> for each slot may follow, and columns of your own, which are kept. Whatever they are called, you say what they mean. A model that no sheet knows waits for one. You see what comes of it before anything is kept.</p>
+        <p class="faded small">
+          CSV or XLSX with a column <b>name</b>; make, model, site, place, duty group, looked after by, serial, asset
+          tag, warranty end, firmware, processor and a column <b>slot A1</b> for each slot may follow, and columns of
+          your own, which are kept. Whatever they are called, you say what they mean. A model that no sheet knows waits
+          for one. You see what comes of it before anything is kept.
+        </p>
         <a class="quiet-link small" href="/api/machines/file" download>The machines of today as such a table</a>
-        <p class="small out">All that is looked after:
-          <span v-for="what in ['machines', 'slots', 'modules', 'plans']" :key="what">{{ what }} as
-            <template v-for="(as, i) in ['csv', 'xlsx', 'json']" :key="as"><template v-if="i">, </template><a class="quiet-link" :href="`/api/machines/exports/${what}?as=${as}`" :aria-label="`${what} as ${as.toUpperCase()}`" download>{{ as.toUpperCase() }}</a></template>
+        <p class="small out">
+          All that is looked after:
+          <span v-for="what in ['machines', 'slots', 'modules', 'plans']" :key="what"
+            >{{ what }} as
+            <template v-for="(as, i) in ['csv', 'xlsx', 'json']" :key="as"
+              ><template v-if="i">, </template
+              ><a
+                class="quiet-link"
+                :href="`/api/machines/exports/${what}?as=${as}`"
+                :aria-label="`${what} as ${as.toUpperCase()}`"
+                download
+                >{{ as.toUpperCase() }}</a
+              ></template
+            >
           </span>
         </p>
-        <label class="small faded file">choose the table <input type="file" accept=".csv,.tsv,.xlsx" @change="chosen" /></label>
+        <label class="small faded file"
+          >choose the table <input type="file" accept=".csv,.tsv,.xlsx" @change="chosen"
+        /></label>
       </section>
       <section class="panel way" aria-labelledby="many-ask">
         <h2 id="many-ask">Ask every machine</h2>
-        <p class="faded small">Those whose address is known from Survey are asked one after the other. What they answer is held against what is known; nothing changes before you take it over.</p>
+        <p class="faded small">
+          Those whose address is known from Survey are asked one after the other. What they answer is held against what
+          is known; nothing changes before you take it over.
+        </p>
         <button type="button" class="press start" :disabled="!!busy" @click="poll">Ask them all</button>
       </section>
     </div>
     <p v-if="busy" class="faded" role="status">{{ busy }} …</p>
-    <FleetPreview v-if="fleet" :name="fleet.file.name" :fleet="fleet.found" :busy="!!busy" @keep="keep" @leave="fleet = null" @meant="means" />
+    <FleetPreview
+      v-if="fleet"
+      :name="fleet.file.name"
+      :fleet="fleet.found"
+      :busy="!!busy"
+      @keep="keep"
+      @leave="fleet = null"
+      @meant="means" />
     <section class="panel jobs" aria-labelledby="many-jobs">
       <h2 id="many-jobs">Work going on and done</h2>
-      <p v-if="!jobs.length" class="faded">None yet. Work started here goes on when you leave this page, and after a restart.</p>
-      <JobPanel v-for="job in jobs" :key="job.id" :job="job" :open="open === job.id" @toggle="open = open === job.id ? '' : job.id" @changed="load" />
+      <p v-if="!jobs.length" class="faded">
+        None yet. Work started here goes on when you leave this page, and after a restart.
+      </p>
+      <JobPanel
+        v-for="job in jobs"
+        :key="job.id"
+        :job="job"
+        :open="open === job.id"
+        @toggle="open = open === job.id ? '' : job.id"
+        @changed="load" />
     </section>
   </div>
 </template>

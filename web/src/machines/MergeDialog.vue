@@ -33,12 +33,16 @@ async function merge(): Promise<void> {
       <h2 id="merge-title">One machine, made twice</h2>
       <fieldset>
         <legend>Which of them stays?</legend>
-        <label v-for="m in pair" :key="m.id"><input v-model="kept" type="radio" name="kept" :value="m.id" /> {{ m.name }} <span class="faded">{{ m.sheet_title }}</span></label>
+        <label v-for="m in pair" :key="m.id"
+          ><input v-model="kept" type="radio" name="kept" :value="m.id" /> {{ m.name }}
+          <span class="faded">{{ m.sheet_title }}</span></label
+        >
       </fieldset>
       <p v-if="machines.length > 2" class="faded small">More than two share it: these first, the others after.</p>
       <p class="small">
-        Surveys, plans, runs, statements and history of {{ goes.name }} become those of {{ stays.name }}. A slot that only one of them knows is as that one
-        tells; where both tell and contradict, the later report is believed and the other stays beside it as disputed. {{ goes.name }} is no more after that.
+        Surveys, plans, runs, statements and history of {{ goes.name }} become those of {{ stays.name }}. A slot that
+        only one of them knows is as that one tells; where both tell and contradict, the later report is believed and
+        the other stays beside it as disputed. {{ goes.name }} is no more after that.
       </p>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <div class="choices">

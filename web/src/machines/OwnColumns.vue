@@ -12,7 +12,13 @@ defineProps<{ faults: Record<string, string> }>()
     <div v-for="(row, i) in rows" :key="i" class="row">
       <input v-model="row.name" maxlength="120" aria-label="Name of the column" placeholder="cost centre" />
       <input v-model="row.value" maxlength="2000" :aria-label="row.name || 'What stands there'" />
-      <button type="button" class="quiet-link" :aria-label="`Take ${row.name || 'this column'} away`" @click="rows.splice(i, 1)">&times;</button>
+      <button
+        type="button"
+        class="quiet-link"
+        :aria-label="`Take ${row.name || 'this column'} away`"
+        @click="rows.splice(i, 1)">
+        &times;
+      </button>
     </div>
     <button type="button" class="quiet-link small" @click="rows.push({ name: '', value: '' })">Add one</button>
     <FieldFault :of="faults" name="own" />

@@ -22,7 +22,9 @@ const rows = computed(() => {
       name: r.locator ?? `report ${index + 1}`,
       bank: r.bank,
       state: r.state,
-      words: r.module ? `${gb(r.module.capacity_gib)} GB ${r.module.generation ?? ''} ${moduleLine(r.module)}` : r.state,
+      words: r.module
+        ? `${gb(r.module.capacity_gib)} GB ${r.module.generation ?? ''} ${moduleLine(r.module)}`
+        : r.state,
     }))
     .filter((r) => r.state !== 'soldered')
   return [...all.filter((r) => !props.matched.has(r.index)), ...all.filter((r) => props.matched.has(r.index))]
@@ -41,17 +43,33 @@ const isTaken = (slot: string, index: number) => takenBy.value.has(slot) && take
     <h2>
       Which report is which slot
       <span v-if="unmatched" class="lacking">{{ plural(unmatched, 'report') }} without a slot</span>
-      <span v-else-if="nameless" class="lacking">taken in their order: {{ nameless === reports.length ? 'it names no slot' : `${plural(nameless, 'slot')} of it ${nameless === 1 ? 'has' : 'have'} no name` }}</span>
+      <span v-else-if="nameless" class="lacking"
+        >taken in their order:
+        {{
+          nameless === reports.length
+            ? 'it names no slot'
+            : `${plural(nameless, 'slot')} of it ${nameless === 1 ? 'has' : 'have'} no name`
+        }}</span
+      >
       <span v-else class="good">every report has its slot</span>
     </h2>
-    <button v-if="!unmatched" type="button" class="quiet-link small" :aria-expanded="all" @click="all = !all">{{ all ? 'Hide them' : 'See which' }}</button>
+    <button v-if="!unmatched" type="button" class="quiet-link small" :aria-expanded="all" @click="all = !all">
+      {{ all ? 'Hide them' : 'See which' }}
+    </button>
     <ul v-if="unmatched || all">
       <li v-for="r in rows" :key="r.index" :class="{ open: !slotOf[r.index] }">
-        <label :for="`slot-${r.index}`"><span class="mono">{{ r.name }}</span> <span class="faded">{{ r.bank }}</span></label>
+        <label :for="`slot-${r.index}`"
+          ><span class="mono">{{ r.name }}</span> <span class="faded">{{ r.bank }}</span></label
+        >
         <span :class="`is-${r.state}`">{{ r.words }}</span>
-        <select :id="`slot-${r.index}`" :value="slotOf[r.index] ?? ''" @change="slotOf = { ...slotOf, [r.index]: ($event.target as HTMLSelectElement).value }">
+        <select
+          :id="`slot-${r.index}`"
+          :value="slotOf[r.index] ?? ''"
+          @change="slotOf = { ...slotOf, [r.index]: ($event.target as HTMLSelectElement).value }">
           <option value="">left out</option>
-          <option v-for="s in slots" :key="s.id" :value="s.id" :disabled="isTaken(s.id, r.index)">{{ s.printed }}</option>
+          <option v-for="s in slots" :key="s.id" :value="s.id" :disabled="isTaken(s.id, r.index)">
+            {{ s.printed }}
+          </option>
         </select>
       </li>
     </ul>

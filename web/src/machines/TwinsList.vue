@@ -36,12 +36,25 @@ async function merged(): Promise<void> {
 
 <template>
   <details v-if="twins.length" class="panel twins small">
-    <summary><b>{{ plural(twins.length, 'number') }} of more than one machine</b>: made twice, or mistyped</summary>
+    <summary>
+      <b>{{ plural(twins.length, 'number') }} of more than one machine</b>: made twice, or mistyped
+    </summary>
     <ul>
       <li v-for="t in twins" :key="t.field + t.value">
         {{ WORDS[t.field] }} <span class="mono">{{ t.value }}</span>:
-        <template v-for="(m, i) in t.machines" :key="m.id"><template v-if="i">, </template><router-link class="quiet-link" :to="`/machines/${m.id}/survey`">{{ m.name }}</router-link> <span class="faded">{{ m.sheet_title }}</span></template>
-        <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Put ${t.machines.map((m) => m.name).join(' and ')} together`" @click="merging = t">It is one machine</button>
+        <template v-for="(m, i) in t.machines" :key="m.id"
+          ><template v-if="i">, </template
+          ><router-link class="quiet-link" :to="`/machines/${m.id}/survey`">{{ m.name }}</router-link
+          >{{ ' ' }} <span class="faded">{{ m.sheet_title }}</span></template
+        >
+        <button
+          v-if="session.mayWrite()"
+          type="button"
+          class="quiet-link"
+          :aria-label="`Put ${t.machines.map((m) => m.name).join(' and ')} together`"
+          @click="merging = t">
+          It is one machine
+        </button>
       </li>
     </ul>
     <MergeDialog v-if="merging" :machines="merging.machines" @merged="merged" @leave="merging = null" />

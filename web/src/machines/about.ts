@@ -24,20 +24,63 @@ export interface AboutField {
 export const ABOUT: AboutField[] = [
   { name: 'place', words: 'Place', wide: true },
   { name: 'duty_group', words: 'Duty group', placeholder: 'none', atFirst: true, short: 'Group', untold: 'none' },
-  { name: 'keeper', words: 'Looked after by', placeholder: 'nobody named', atFirst: true, short: 'Looked after', as: (by) => `by ${by}`, untold: 'by nobody named' },
-  { name: 'warranty_end', words: 'Warranty until', type: 'date', atFirst: true, short: 'Warranty', as: (end) => (end < new Date().toISOString().slice(0, 10) ? `ended ${end}` : `until ${end}`), untold: 'end not known' },
-  { name: 'serial', words: 'Serial number', placeholder: 'not known', mono: true, wide: true, atFirst: true, short: 'Serial', untold: '' },
-  { name: 'other_serials', words: 'Serials it also reports', placeholder: 'none; with commas between', mono: true, wide: true, short: 'Also reports', untold: '' },
+  {
+    name: 'keeper',
+    words: 'Looked after by',
+    placeholder: 'nobody named',
+    atFirst: true,
+    short: 'Looked after',
+    as: (by) => `by ${by}`,
+    untold: 'by nobody named',
+  },
+  {
+    name: 'warranty_end',
+    words: 'Warranty until',
+    type: 'date',
+    atFirst: true,
+    short: 'Warranty',
+    as: (end) => (end < new Date().toISOString().slice(0, 10) ? `ended ${end}` : `until ${end}`),
+    untold: 'end not known',
+  },
+  {
+    name: 'serial',
+    words: 'Serial number',
+    placeholder: 'not known',
+    mono: true,
+    wide: true,
+    atFirst: true,
+    short: 'Serial',
+    untold: '',
+  },
+  {
+    name: 'other_serials',
+    words: 'Serials it also reports',
+    placeholder: 'none; with commas between',
+    mono: true,
+    wide: true,
+    short: 'Also reports',
+    untold: '',
+  },
   { name: 'asset_tag', words: 'Asset tag', placeholder: 'none', mono: true, short: 'Asset tag', untold: '' },
 ]
 
 /** What is shown of it where everything known stands: (heading, words, whether nobody said). The place stands in the page's head. */
-export function aboutLines(about: About): { name: string; heading: string; words: string; isUntold: boolean; mono: boolean }[] {
-  const own = Object.entries(about.own ?? {}).map(([name, words]) => ({ name: `own ${name}`, heading: name, words, isUntold: false, mono: false }))
+export function aboutLines(
+  about: About,
+): { name: string; heading: string; words: string; isUntold: boolean; mono: boolean }[] {
+  const own = Object.entries(about.own ?? {}).map(([name, words]) => ({
+    name: `own ${name}`,
+    heading: name,
+    words,
+    isUntold: false,
+    mono: false,
+  }))
   const told = ABOUT.filter((f) => f.name !== 'place').flatMap((f) => {
     const value = about[f.name]
     const words = value ? (f.as?.(value) ?? value) : (f.untold ?? 'not known')
-    return words ? [{ name: f.name, heading: f.short ?? f.words, words, isUntold: !value, mono: !!f.mono && !!value }] : []
+    return words
+      ? [{ name: f.name, heading: f.short ?? f.words, words, isUntold: !value, mono: !!f.mono && !!value }]
+      : []
   })
   return [...told, ...own]
 }
@@ -49,5 +92,7 @@ export function aboutAsTyped(about?: About): Record<AboutName, string> {
 
 /** As the server takes it: a day that is not typed is none. */
 export function aboutAsSent(typed: Record<AboutName, string>): About {
-  return Object.fromEntries(ABOUT.map(({ name, type }) => [name, type === 'date' ? typed[name] || null : typed[name]])) as unknown as About
+  return Object.fromEntries(
+    ABOUT.map(({ name, type }) => [name, type === 'date' ? typed[name] || null : typed[name]]),
+  ) as unknown as About
 }

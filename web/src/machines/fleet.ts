@@ -15,7 +15,8 @@ export const BECOMES: Record<Becomes, string> = {
 export const total = (fleet: Fleet) => Object.values(fleet.counts).reduce((a, b) => a + b, 0)
 
 /** Rows that something comes of. */
-export const good = (fleet: Fleet) => (fleet.counts.machine ?? 0) + (fleet.counts.waiting ?? 0) + (fleet.counts.change ?? 0)
+export const good = (fleet: Fleet) =>
+  (fleet.counts.machine ?? 0) + (fleet.counts.waiting ?? 0) + (fleet.counts.change ?? 0)
 
 /** "12 new machines, 3 that wait for a sheet, 2 changed", without what there is none of. */
 export function comesTo(fleet: Fleet): string {

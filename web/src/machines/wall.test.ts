@@ -8,7 +8,8 @@ describe('the scale of the wall', () => {
     [[], { from: 2, to: 32 }],
     [[0.5, 4096], { from: 1, to: 4096 }],
   ])('of %o', (gib, scale) => expect(scaleOf(gib)).toEqual(scale))
-  it('names every second doubling of a long scale', () => expect(ticks({ from: 1, to: 4096 })).toEqual([1, 4, 16, 64, 256, 1024, 4096]))
+  it('names every second doubling of a long scale', () =>
+    expect(ticks({ from: 1, to: 4096 })).toEqual([1, 4, 16, 64, 256, 1024, 4096]))
   it('places doublings evenly, and nothing beyond its ends', () => {
     const scale = { from: 8, to: 128 }
     expect(ticks(scale).map((t) => at(t, scale))).toEqual([0, 0.25, 0.5, 0.75, 1])

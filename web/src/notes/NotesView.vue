@@ -30,8 +30,28 @@ const told = ref('')
 const starting = ref(false)
 const calibrating = ref(false)
 const today = new Date().toISOString().slice(0, 10)
-const blank = { model: '', processor: '', label: '', revision: '', total: '', outcome: 'fine', who: 'own-proof', date: today, soak: '', source: '', firmware: '', note: '' }
-const { values: form, faults, wrong: notNoted, sending, submit: note, clear } = useForm(
+const blank = {
+  model: '',
+  processor: '',
+  label: '',
+  revision: '',
+  total: '',
+  outcome: 'fine',
+  who: 'own-proof',
+  date: today,
+  soak: '',
+  source: '',
+  firmware: '',
+  note: '',
+}
+const {
+  values: form,
+  faults,
+  wrong: notNoted,
+  sending,
+  submit: note,
+  clear,
+} = useForm(
   blank,
   async (f) => {
     const said = numbersIn({ total: f.total, soak: f.soak })
@@ -81,7 +101,9 @@ watch(
     sheet.value = hash ? await ask(api.GET('/api/sheets/{hash_}', { params: { path: { hash_: hash } } })) : undefined
   },
 )
-const processors = computed(() => new Map(sheet.value?.sockets.flatMap((s) => s.processors).map((p) => [p.id, p.title])))
+const processors = computed(
+  () => new Map(sheet.value?.sockets.flatMap((s) => s.processors).map((p) => [p.id, p.title])),
+)
 async function withdraw(id: string): Promise<void> {
   trials.value = await ask(api.DELETE('/api/trials/{trial_id}', { params: { path: { trial_id: id } } }))
 }
@@ -95,12 +117,19 @@ async function take(event: Event): Promise<void> {
   body.append('file', file)
   body.append('keep', 'true')
   try {
-    const found = await ask(api.POST('/api/trials/file', { body: body as never, bodySerializer: (b: unknown) => b as FormData }))
+    const found = await ask(
+      api.POST('/api/trials/file', { body: body as never, bodySerializer: (b: unknown) => b as FormData }),
+    )
     rows.value = found.errors.map((e) => `row ${e.row}, ${e.column}: ${e.message}`)
-    told.value = found.kept ? `${plural(found.good, 'trial')} noted from ${file.name}.` : `Nothing was noted from ${file.name}: put the rows below right, then give it again.`
+    told.value = found.kept
+      ? `${plural(found.good, 'trial')} noted from ${file.name}.`
+      : `Nothing was noted from ${file.name}: put the rows below right, then give it again.`
     await load()
   } catch (error) {
-    rows.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message) : [wordsOf(error)]
+    rows.value =
+      error instanceof Refusal && error.problem.errors?.length
+        ? error.problem.errors.map((e) => e.message)
+        : [wordsOf(error)]
   } finally {
     field.value = ''
   }
@@ -112,11 +141,22 @@ async function take(event: Event): Promise<void> {
     <header>
       <h1>Field notes</h1>
       <span class="faded">{{ plural(trials.length, 'trial') }}</span>
-      <input v-model="text" type="search" class="search" placeholder="model, processor, part, note" aria-label="Filter trials" />
-      <button type="button" class="quiet-link" :aria-expanded="starting" @click="starting = !starting">What doubts start from</button>
-      <button type="button" class="quiet-link" :aria-expanded="calibrating" @click="calibrating = !calibrating">How well it predicted</button>
+      <input
+        v-model="text"
+        type="search"
+        class="search"
+        placeholder="model, processor, part, note"
+        aria-label="Filter trials" />
+      <button type="button" class="quiet-link" :aria-expanded="starting" @click="starting = !starting">
+        What doubts start from
+      </button>
+      <button type="button" class="quiet-link" :aria-expanded="calibrating" @click="calibrating = !calibrating">
+        How well it predicted
+      </button>
       <a class="quiet-link" href="/api/trials/file" download>As a file</a>
-      <label v-if="session.mayWrite()" class="quiet-link file">From a file<input type="file" accept=".csv,.tsv,.xlsx" class="visually-hidden" @change="take" /></label>
+      <label v-if="session.mayWrite()" class="quiet-link file"
+        >From a file<input type="file" accept=".csv,.tsv,.xlsx" class="visually-hidden" @change="take"
+      /></label>
       <button type="button" class="press" v-if="session.mayWrite()" @click="adding = !adding">Note a trial</button>
     </header>
     <p v-if="told" role="status">{{ told }}</p>
@@ -140,8 +180,17 @@ async function take(event: Event): Promise<void> {
           <option v-for="[id, title] in processors" :key="id" :value="id">{{ title }}</option>
         </select>
       </label>
-      <label class="wide">Module, by its label or part <input v-model="form.label" class="mono" maxlength="400" placeholder="32GB 2Rx8 PC5-4800B-SB0" /><FieldFault :of="faults" name="label" /></label>
-      <label>Total then [GB] <input v-model="form.total" inputmode="decimal" placeholder="40" /><FieldFault :of="faults" name="total" /></label>
+      <label class="wide"
+        >Module, by its label or part
+        <input v-model="form.label" class="mono" maxlength="400" placeholder="32GB 2Rx8 PC5-4800B-SB0" /><FieldFault
+          :of="faults"
+          name="label"
+      /></label>
+      <label
+        >Total then [GB] <input v-model="form.total" inputmode="decimal" placeholder="40" /><FieldFault
+          :of="faults"
+          name="total"
+      /></label>
       <label>
         It was
         <select v-model="form.outcome">
@@ -154,10 +203,25 @@ async function take(event: Event): Promise<void> {
           <option v-for="(words, key) in KIND_WORDS" :key="key" :value="key">{{ words }}</option>
         </select>
       </label>
-      <label>On <input v-model="form.date" type="date" required :max="today" /><FieldFault :of="faults" name="date" /></label>
-      <label>Ran for [days] <input v-model="form.soak" inputmode="decimal" placeholder="0" /><FieldFault :of="faults" name="soak" /></label>
-      <label>With firmware <input v-model="form.firmware" maxlength="200" placeholder="not known" /><FieldFault :of="faults" name="firmware" /></label>
-      <label class="wide">Where it is told <input v-model="form.source" maxlength="2000" placeholder="a thread, a document, a machine’s name" /><FieldFault :of="faults" name="source" /></label>
+      <label
+        >On <input v-model="form.date" type="date" required :max="today" /><FieldFault :of="faults" name="date"
+      /></label>
+      <label
+        >Ran for [days] <input v-model="form.soak" inputmode="decimal" placeholder="0" /><FieldFault
+          :of="faults"
+          name="soak"
+      /></label>
+      <label
+        >With firmware <input v-model="form.firmware" maxlength="200" placeholder="not known" /><FieldFault
+          :of="faults"
+          name="firmware"
+      /></label>
+      <label class="wide"
+        >Where it is told
+        <input v-model="form.source" maxlength="2000" placeholder="a thread, a document, a machine’s name" /><FieldFault
+          :of="faults"
+          name="source"
+      /></label>
       <label class="wide">Note <input v-model="form.note" maxlength="2000" /></label>
       <p v-if="notNoted" class="wrong wide" role="alert">{{ notNoted }}</p>
       <div class="choices">
@@ -167,7 +231,13 @@ async function take(event: Event): Promise<void> {
     </form>
     <p v-else-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div class="panel list">
-      <p v-if="!trials.length" class="faded none">{{ text ? 'No trial has that.' : 'No trial yet. What you or others tried, fine or not, is what a risk is judged by: note one, or take a file.' }}</p>
+      <p v-if="!trials.length" class="faded none">
+        {{
+          text
+            ? 'No trial has that.'
+            : 'No trial yet. What you or others tried, fine or not, is what a risk is judged by: note one, or take a file.'
+        }}
+      </p>
       <table v-lines v-else>
         <thead>
           <tr>
@@ -182,28 +252,63 @@ async function take(event: Event): Promise<void> {
         <tbody>
           <tr v-for="t in trials" :key="t.id">
             <td class="outcome" :class="t.outcome">
-              <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden="true"><path :d="outcomeShape(t.outcome)" /></svg>{{ OUTCOMES[t.outcome] }}
+              <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
+                <path :d="outcomeShape(t.outcome)" /></svg
+              >{{ OUTCOMES[t.outcome] }}
             </td>
             <th scope="row">
               {{ t.module || (t.total_gib ? `${t.total_gib} GB in all` : '') }}
-              <span class="mono faded part"><router-link v-if="t.part" class="quiet-link" :to="partPath(t.part)">{{ t.part }}</router-link>{{ t.revision ? ` rev. ${t.revision}` : '' }}</span>
+              <span class="mono faded part"
+                ><router-link v-if="t.part" class="quiet-link" :to="partPath(t.part)">{{ t.part }}</router-link
+                >{{ t.revision ? ` rev. ${t.revision}` : '' }}</span
+              >
               <span v-if="t.note" class="small faded part">{{ t.note }}</span>
-              <ExhibitLinks class="part" :exhibits="t.exhibits" :of="{ trial_id: t.id }" :what="`the trial of ${t.part ?? t.module}`" @changed="load" />
+              <ExhibitLinks
+                class="part"
+                :exhibits="t.exhibits"
+                :of="{ trial_id: t.id }"
+                :what="`the trial of ${t.part ?? t.module}`"
+                @changed="load" />
             </th>
             <td>
-              {{ t.model }}<span class="faded small part">{{ [t.processor, t.module && t.total_gib ? `${t.total_gib} GB in all` : ''].filter(Boolean).join(', ') }}</span>
+              {{ t.model
+              }}<span class="faded small part">{{
+                [t.processor, t.module && t.total_gib ? `${t.total_gib} GB in all` : ''].filter(Boolean).join(', ')
+              }}</span>
             </td>
             <td>
-              {{ KIND_WORDS[t.who] }}, <span class="day">{{ t.tried_on }}</span><span class="faded small part">{{ [t.soak_days ? `ran ${t.soak_days} d` : '', t.firmware && `firmware ${t.firmware}`, t.source].filter(Boolean).join('; ') }}</span>
+              {{ KIND_WORDS[t.who] }}, <span class="day">{{ t.tried_on }}</span><span class="faded small part">{{
+                [t.soak_days ? `ran ${t.soak_days} d` : '', t.firmware && `firmware ${t.firmware}`, t.source]
+                  .filter(Boolean)
+                  .join('; ')
+              }}</span>
             </td>
             <td class="belief">
               <template v-for="(m, i) in t.moved" :key="m.words">
-                <span v-if="!i" class="bar" aria-hidden="true"><i :style="{ width: `${100 * m.before}%` }" class="before"></i><i :style="{ width: `${100 * m.after}%` }" class="after"></i></span>
-                <span class="small part" :title="m.weight ? `it weighs ${m.weight.toFixed(2)}` : 'its source told as much before'">{{ m.words }}: {{ surely(m.before) }} → <b>{{ surely(m.after) }}</b><span v-if="!m.weight" class="faded">; its source told as much before</span></span>
+                <span v-if="!i" class="bar" aria-hidden="true"
+                  ><i :style="{ width: `${100 * m.before}%` }" class="before"></i
+                  ><i :style="{ width: `${100 * m.after}%` }" class="after"></i
+                ></span>
+                <span
+                  class="small part"
+                  :title="m.weight ? `it weighs ${m.weight.toFixed(2)}` : 'its source told as much before'"
+                  >{{ m.words }}: {{ surely(m.before) }} → <b>{{ surely(m.after) }}</b><span
+                    v-if="!m.weight"
+                    class="faded"
+                    >; its source told as much before</span
+                  ></span
+                >
               </template>
             </td>
             <td>
-              <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Take back the trial of ${t.part ?? t.module}`" @click="withdraw(t.id)">Take back</button>
+              <button
+                v-if="session.mayWrite()"
+                type="button"
+                class="quiet-link"
+                :aria-label="`Take back the trial of ${t.part ?? t.module}`"
+                @click="withdraw(t.id)">
+                Take back
+              </button>
             </td>
           </tr>
         </tbody>

@@ -17,7 +17,9 @@ const GROUPS: Record<string, string> = {
   quirks: 'How often something is shown oddly where it runs',
   early: 'How often a module fails in its first months',
 }
-const groups = computed(() => Object.entries(GROUPS).map(([key, words]) => ({ key, words, numbers: kept.value.filter((n) => n.group === key) })))
+const groups = computed(() =>
+  Object.entries(GROUPS).map(([key, words]) => ({ key, words, numbers: kept.value.filter((n) => n.group === key) })),
+)
 const changed = computed(() => kept.value.filter((n) => n.set_here).length)
 
 function show(found: EvidenceNumber[]): void {
@@ -32,14 +34,22 @@ async function send(values: Record<string, number>): Promise<void> {
     show(await ask(api.PUT('/api/trials/table', { body: { numbers: values } })))
     emit('saved')
   } catch (error) {
-    wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join(' ') : wordsOf(error)
+    wrong.value =
+      error instanceof Refusal && error.problem.errors?.length
+        ? error.problem.errors.map((e) => e.message).join(' ')
+        : wordsOf(error)
   }
 }
 async function keep(): Promise<void> {
   try {
     const values = numbersIn(typed)
     const usual = new Map(kept.value.map((n) => [n.name, n.usual]))
-    await send(Object.fromEntries(Object.entries(values).filter(([name, v]) => v !== null && v !== usual.get(name))) as Record<string, number>)
+    await send(
+      Object.fromEntries(Object.entries(values).filter(([name, v]) => v !== null && v !== usual.get(name))) as Record<
+        string,
+        number
+      >,
+    )
   } catch (error) {
     wrong.value = wordsOf(error)
   }
@@ -50,15 +60,24 @@ async function keep(): Promise<void> {
   <form v-if="kept.length" class="panel fields numbers" aria-label="What doubts start from" @submit.prevent="keep">
     <p class="small faded">None of these is measured: each has its reason, and an installation may set its own.</p>
     <table v-for="g in groups" :key="g.key">
-      <caption class="small">{{ g.words }}</caption>
+      <caption class="small">
+        {{
+          g.words
+        }}
+      </caption>
       <tbody>
         <tr v-for="n in g.numbers" :key="n.name" :class="{ set: n.set_here }">
           <th scope="row">{{ n.words }}</th>
           <td>
-            <label v-if="mayWrite()"><span class="visually-hidden">{{ n.words }}</span><input v-model="typed[n.name]" inputmode="decimal" /></label>
+            <label v-if="mayWrite()"
+              ><span class="visually-hidden">{{ n.words }}</span
+              ><input v-model="typed[n.name]" inputmode="decimal"
+            /></label>
             <template v-else>{{ n.value }}</template>
           </td>
-          <td class="small faded">{{ n.because }}<b v-if="n.set_here" class="here"> set here; as it ships {{ n.usual }}</b></td>
+          <td class="small faded">
+            {{ n.because }}<b v-if="n.set_here" class="here"> set here; as it ships {{ n.usual }}</b>
+          </td>
         </tr>
       </tbody>
     </table>

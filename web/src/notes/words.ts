@@ -12,6 +12,11 @@ export const LOSSES: Record<string, string> = { ...OUTCOMES, early: 'a module th
 /** A tick, a dot, a square, a diamond: told apart without colour. */
 export function outcomeShape(outcome: string): string {
   return (
-    { fine: 'M1 6l1.6-1.6L5 6.8 9.8 2l1.6 1.6L5 10z', quirks: 'M6 2a4 4 0 1 0 .01 0z', 'not-seen': 'M2 2h8v8H2z', unstable: 'M6 0l6 6-6 6-6-6z' }[outcome] ?? ''
+    {
+      fine: 'M1 6l1.6-1.6L5 6.8 9.8 2l1.6 1.6L5 10z',
+      quirks: 'M6 2a4 4 0 1 0 .01 0z',
+      'not-seen': 'M2 2h8v8H2z',
+      unstable: 'M6 0l6 6-6 6-6-6z',
+    }[outcome] ?? ''
   )
 }

@@ -28,11 +28,14 @@ onMounted(load)
     <h2 id="events-title">Who came in, and what changed about who may</h2>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div class="lines" tabindex="0" role="group" aria-label="Newest first">
-    <ul>
-      <li v-for="l in lines" :key="l.id" :class="{ kept: l.action === 'sign-in locked' }">
-        <span class="faded small when">{{ age(l.at) }}</span> <span><b>{{ l.by ?? '' }}</b> {{ eventWords(l) }}</span>
-      </li>
-    </ul>
+      <ul>
+        <li v-for="l in lines" :key="l.id" :class="{ kept: l.action === 'sign-in locked' }">
+          <span class="faded small when">{{ age(l.at) }}</span>{{ ' ' }}
+          <span
+            ><b>{{ l.by ?? '' }}</b> {{ eventWords(l) }}</span
+          >
+        </li>
+      </ul>
     </div>
     <button v-if="more" type="button" class="quiet-link" @click="load">Earlier</button>
   </section>

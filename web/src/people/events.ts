@@ -1,7 +1,11 @@
 /** What happened to who may come in, in words after the person's name. */
 import type { HistoryLine } from '@/api/client'
 
-const BULK: Record<string, string> = { raw_reports: 'reports as they came', attachments: 'photos and logs', jobs: 'jobs' }
+const BULK: Record<string, string> = {
+  raw_reports: 'reports as they came',
+  attachments: 'photos and logs',
+  jobs: 'jobs',
+}
 const days = (d: Record<string, unknown>) =>
   Object.entries(BULK)
     .map(([k, v]) => `${v} ${d[k] ? `${String(d[k])} days` : 'for good'}`)
@@ -22,7 +26,9 @@ export function eventWords(line: Pick<HistoryLine, 'action' | 'detail'>): string
     'sessions ended': `ended ${Number(d.count) === 1 ? 'a session' : `${String(d.count)} sessions`} of their own`,
     'password changed': 'changed their password',
     'account added': `added ${name} as a ${String(d.role)}`,
-    'account changed': `changed ${name}: ${Object.entries((d.changed as object | undefined) ?? {}).map(([k, v]) => `${k.replace('_', ' ')} ${String(v)}`).join(', ')}`,
+    'account changed': `changed ${name}: ${Object.entries((d.changed as object | undefined) ?? {})
+      .map(([k, v]) => `${k.replace('_', ' ')} ${String(v)}`)
+      .join(', ')}`,
     'account linked': `signs in by the directory as ${name} from now on`,
     'token made': `made a token for ${name}, as a ${String(d.role)}, until ${String(d.until)}`,
     'token ended': `ended the token for ${name}`,

@@ -14,7 +14,18 @@ import AskedForm from './AskedForm.vue'
 import MachineOfRound from './MachineOfRound.vue'
 import RoundWhole from './RoundWhole.vue'
 import WhatHolds from './WhatHolds.vue'
-import { dayWords, flowsOf, fromWords, money, percent, PLAN_STATES, STATES, type Asked, type Flow, type Row } from './words'
+import {
+  dayWords,
+  flowsOf,
+  fromWords,
+  money,
+  percent,
+  PLAN_STATES,
+  STATES,
+  type Asked,
+  type Flow,
+  type Row,
+} from './words'
 
 const props = defineProps<{ id: string }>()
 const round = shallowRef<Round>()
@@ -44,7 +55,10 @@ onBeforeUnmount(() => {
   gone = true
   clearTimeout(timer)
 })
-const told = (error: unknown) => (error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join('; ') : wordsOf(error))
+const told = (error: unknown) =>
+  error instanceof Refusal && error.problem.errors?.length
+    ? error.problem.errors.map((e) => e.message).join('; ')
+    : wordsOf(error)
 async function act(doing: () => Promise<Round>): Promise<boolean> {
   try {
     show(await doing())
@@ -59,9 +73,15 @@ async function act(doing: () => Promise<Round>): Promise<boolean> {
 const path = () => ({ params: { path: { round_id: props.id } } })
 const solve = () => act(() => ask(api.POST('/api/rounds/{round_id}/search', path())))
 const stop = () => act(() => ask(api.POST('/api/rounds/{round_id}/stop', path())))
-const accept = () => act(() => ask(api.POST('/api/rounds/{round_id}/acceptance', { ...path(), body: { version: round.value!.version } })))
+const accept = () =>
+  act(() => ask(api.POST('/api/rounds/{round_id}/acceptance', { ...path(), body: { version: round.value!.version } })))
 async function keep(asked: Asked): Promise<void> {
-  if (await act(() => ask(api.PUT('/api/rounds/{round_id}', { ...path(), body: { version: round.value!.version, asked } })))) asking.value = false
+  if (
+    await act(() =>
+      ask(api.PUT('/api/rounds/{round_id}', { ...path(), body: { version: round.value!.version, asked } })),
+    )
+  )
+    asking.value = false
 }
 async function close(): Promise<void> {
   try {
@@ -90,7 +110,12 @@ function pinned(row: Row): string {
 }
 const row = computed(() => rows.value.find((r) => r.machine_id === chosen.value))
 const mayWrite = computed(() => session.mayWrite() && round.value?.state !== 'done')
-const bought = computed(() => round.value?.plans.filter((p) => p.state === 'draft' || p.state === 'approved').map((p) => `plan=${p.plan_id}`).join('&'))
+const bought = computed(() =>
+  round.value?.plans
+    .filter((p) => p.state === 'draft' || p.state === 'approved')
+    .map((p) => `plan=${p.plan_id}`)
+    .join('&'),
+)
 const toAccept = computed(() => served.value.filter((r) => !plans.value.has(r.machine_id)).length)
 
 // Where what is passed on is drawn: measured after each change of what is shown or of the room there is.
@@ -120,88 +145,223 @@ onBeforeUnmount(() => watcher.disconnect())
   <div class="page round">
     <header v-if="round">
       <h1>{{ round.name }}</h1>
-      <span class="faded">{{ plural(round.asked.machines.length, 'machine') }} over {{ plural(round.asked.waves.length, 'wave') }}</span>
-      <span class="state"><SeverityMark :severity="STATES[round.state].severity" /> {{ STATES[round.state].words }}</span>
+      <span class="faded"
+        >{{ plural(round.asked.machines.length, 'machine') }} over {{ plural(round.asked.waves.length, 'wave') }}</span
+      >
+      <span class="state"
+        ><SeverityMark :severity="STATES[round.state].severity" /> {{ STATES[round.state].words }}</span
+      >
       <span class="acts">
-        <button v-if="mayWrite && !round.progress" type="button" class="press slim" :class="{ quiet: proposal && round.fresh && !round.changed.length }" @click="solve">{{ proposal ? 'Solve again' : 'Solve it' }}</button>
-        <button v-if="mayWrite && round.progress" type="button" class="press slim quiet" :disabled="round.stopping" @click="stop">{{ round.stopping ? 'Stopping' : 'Stop with the best so far' }}</button>
-        <button v-if="mayWrite && proposal && round.fresh && !round.progress && (toAccept || round.changed.length)" type="button" class="press slim" :disabled="!!round.changed.length" @click="accept">Accept: {{ plural(toAccept, 'plan') }}</button>
-        <router-link v-if="round.plans.length && bought" class="press slim quiet" :to="`/shelf/buy?${bought}`">What to buy</router-link>
+        <button
+          v-if="mayWrite && !round.progress"
+          type="button"
+          class="press slim"
+          :class="{ quiet: proposal && round.fresh && !round.changed.length }"
+          @click="solve">
+          {{ proposal ? 'Solve again' : 'Solve it' }}
+        </button>
+        <button
+          v-if="mayWrite && round.progress"
+          type="button"
+          class="press slim quiet"
+          :disabled="round.stopping"
+          @click="stop">
+          {{ round.stopping ? 'Stopping' : 'Stop with the best so far' }}
+        </button>
+        <button
+          v-if="mayWrite && proposal && round.fresh && !round.progress && (toAccept || round.changed.length)"
+          type="button"
+          class="press slim"
+          :disabled="!!round.changed.length"
+          @click="accept">
+          Accept: {{ plural(toAccept, 'plan') }}
+        </button>
+        <router-link v-if="round.plans.length && bought" class="press slim quiet" :to="`/shelf/buy?${bought}`"
+          >What to buy</router-link
+        >
       </span>
     </header>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <template v-if="round">
       <p class="sentence">
-        At most <b>{{ asked.budget ? `${money(asked.budget)} ${proposal?.currency ?? ''}` : 'whatever it takes' }}</b> for modules; used modules <b>{{ asked.passing_on ? 'may be passed on' : 'stay where they come out' }}</b>; a missing GB weighs <b>{{ money(asked.short_gb) }}</b>; never two of a duty group open<template v-if="asked.keep_warranty">; <b>only what the makers stand behind</b></template><template v-if="!asked.third_party">; <b>listed parts alone</b></template>.
-        <button v-if="mayWrite && !asking" type="button" class="quiet-link" @click="asking = true">Ask otherwise</button>
-        <button v-if="mayWrite && round.plans.length && !round.progress" type="button" class="quiet-link" @click="close">It is done</button>
+        At most
+        <b>{{ asked.budget ? `${money(asked.budget)} ${proposal?.currency ?? ''}` : 'whatever it takes' }}</b> for
+        modules; used modules <b>{{ asked.passing_on ? 'may be passed on' : 'stay where they come out' }}</b>; a missing
+        GB weighs <b>{{ money(asked.short_gb) }}</b>; never two of a duty group open<template v-if="asked.keep_warranty"
+          >; <b>only what the makers stand behind</b></template
+        ><template v-if="!asked.third_party">; <b>listed parts alone</b></template
+        >.
+        <button v-if="mayWrite && !asking" type="button" class="quiet-link" @click="asking = true">
+          Ask otherwise
+        </button>
+        <button
+          v-if="mayWrite && round.plans.length && !round.progress"
+          type="button"
+          class="quiet-link"
+          @click="close">
+          It is done
+        </button>
       </p>
       <AskedForm v-if="asking" :asked="asked" :fault="fault" @save="keep" @cancel="asking = false" />
-      <p v-if="round.progress" class="going" role="status"><SeverityMark severity="slow" /> {{ round.progress.doing }}<template v-if="round.progress.served !== null && round.progress.served !== undefined">: {{ plural(round.progress.served, 'machine') }} served<template v-if="round.progress.gap !== null && round.progress.gap !== undefined">, at most {{ percent(round.progress.gap) }} above the best</template></template></p>
+      <p v-if="round.progress" class="going" role="status">
+        <SeverityMark severity="slow" /> {{ round.progress.doing
+        }}<template v-if="round.progress.served !== null && round.progress.served !== undefined"
+          >: {{ plural(round.progress.served, 'machine') }} served<template
+            v-if="round.progress.gap !== null && round.progress.gap !== undefined"
+            >, at most {{ percent(round.progress.gap) }} above the best</template
+          ></template
+        >
+      </p>
       <p v-if="round.trouble" class="wrong" role="alert">The search came to nothing: {{ round.trouble }}</p>
-      <p v-if="proposal && !round.fresh && !round.progress" class="since"><SeverityMark severity="ask" /> What is shown answers what was asked before: solve it again.</p>
+      <p v-if="proposal && !round.fresh && !round.progress" class="since">
+        <SeverityMark severity="ask" /> What is shown answers what was asked before: solve it again.
+      </p>
       <ul v-if="round.changed.length && !round.progress" class="since" aria-label="What changed since">
         <li v-for="c in round.changed" :key="c"><SeverityMark severity="slow" /> {{ c }}</li>
       </ul>
-      <p v-if="!proposal && !round.progress" class="faded none">Nothing is proposed yet. Solving looks for each machine’s routes, then for the best of all of them together: who goes in which wave, what is passed on, which kits are bought.</p>
+      <p v-if="!proposal && !round.progress" class="faded none">
+        Nothing is proposed yet. Solving looks for each machine’s routes, then for the best of all of them together: who
+        goes in which wave, what is passed on, which kits are bought.
+      </p>
       <RoundWhole v-if="proposal" :proposal="proposal" :asked="asked" />
       <div v-if="proposal" class="scroll">
-        <div ref="grid" class="grid" :style="{ gridTemplateColumns: `176px repeat(${waves.length}, minmax(158px, 1fr)) 180px`, minWidth: `${356 + waves.length * 158}px` }" role="table" :aria-label="`${round.name}: machines down, waves across`">
+        <div
+          ref="grid"
+          class="grid"
+          :style="{
+            gridTemplateColumns: `176px repeat(${waves.length}, minmax(158px, 1fr)) 180px`,
+            minWidth: `${356 + waves.length * 158}px`,
+          }"
+          role="table"
+          :aria-label="`${round.name}: machines down, waves across`">
           <div class="head" role="row">
-            <span class="first" role="columnheader"><span class="small faded">machine</span> <span class="small faded key"><i class="hatch"></i> closed to it</span></span>
+            <span class="first" role="columnheader"
+              ><span class="small faded">machine</span>{{ ' ' }}
+              <span class="small faded key"><i class="hatch"></i> closed to it</span></span
+            >
             <span v-for="(w, i) in waves" :key="w.day" class="wave" role="columnheader">
-              <span><b>Wave {{ i + 1 }}</b> {{ dayWords(w.day) }}</span>
+              <span
+                ><b>Wave {{ i + 1 }}</b> {{ dayWords(w.day) }}</span
+              >
               <span class="small faded who">{{ w.people || 'nobody named' }}</span>
-              <span v-if="told_of.get(w.day)" class="hours small"><i class="bar"><i :style="{ width: `${Math.min(100, (told_of.get(w.day)!.hours_used / (w.hours || 1)) * 100)}%` }"></i></i> <b>{{ told_of.get(w.day)!.hours_used }}</b> of {{ w.hours }} h</span>
+              <span v-if="told_of.get(w.day)" class="hours small"
+                ><i class="bar"
+                  ><i
+                    :style="{
+                      width: `${Math.min(100, (told_of.get(w.day)!.hours_used / (w.hours || 1)) * 100)}%`,
+                    }"></i></i
+                >{{ ' ' }} <b>{{ told_of.get(w.day)!.hours_used }}</b> of {{ w.hours }} h</span
+              >
               <span v-else class="hours small faded">over</span>
             </span>
-            <span class="last small faded" role="columnheader"><span>GB now → after</span><span>{{ proposal.currency }}</span></span>
+            <span class="last small faded" role="columnheader"
+              ><span>GB now → after</span><span>{{ proposal.currency }}</span></span
+            >
           </div>
-          <div v-for="r in rows" :key="r.machine_id" class="line" :class="{ chosen: chosen === r.machine_id, left: !r.served }" role="row">
+          <div
+            v-for="r in rows"
+            :key="r.machine_id"
+            class="line"
+            :class="{ chosen: chosen === r.machine_id, left: !r.served }"
+            role="row">
             <span class="first" role="rowheader">
-              <button type="button" class="name" :aria-expanded="chosen === r.machine_id" @click="chosen = chosen === r.machine_id ? '' : r.machine_id"><b>{{ r.machine }}</b><span class="small faded">{{ r.model }}</span></button>
-              <span class="small pin">{{ pinned(r) || (plans.has(r.machine_id) ? '' : r.served ? '' : 'left out') }}</span>
+              <button
+                type="button"
+                class="name"
+                :aria-expanded="chosen === r.machine_id"
+                @click="chosen = chosen === r.machine_id ? '' : r.machine_id">
+                <b>{{ r.machine }}</b><span class="small faded">{{ r.model }}</span>
+              </button>
+              <span class="small pin">{{
+                pinned(r) || (plans.has(r.machine_id) ? '' : r.served ? '' : 'left out')
+              }}</span>
             </span>
-            <span v-for="w in waves" :key="w.day" role="cell" class="cell" :class="{ closed: closedOn(r, w.day) }" :data-cell="`${r.machine_id} ${w.day}`">
+            <span
+              v-for="w in waves"
+              :key="w.day"
+              role="cell"
+              class="cell"
+              :class="{ closed: closedOn(r, w.day) }"
+              :data-cell="`${r.machine_id} ${w.day}`">
               <template v-if="r.served?.day === w.day">
                 <BoardGlyph :groups="r.served.glyph" />
                 <span class="does">
                   <b>+{{ Math.round(r.served.usable_gib - r.usable_gib) }} GB</b>
-                  <span class="small faded" :title="`${r.served.puts_in}; ${fromWords(proposal, r)}`">{{ fromWords(proposal, r) || r.served.route }}</span>
+                  <span class="small faded" :title="`${r.served.puts_in}; ${fromWords(proposal, r)}`">{{
+                    fromWords(proposal, r) || r.served.route
+                  }}</span>
                 </span>
-                <SeverityMark :severity="plans.has(r.machine_id) ? PLAN_STATES[plans.get(r.machine_id)!.state].severity : VERDICTS[r.served.verdict as Verdict].severity" />
+                <SeverityMark
+                  :severity="
+                    plans.has(r.machine_id)
+                      ? PLAN_STATES[plans.get(r.machine_id)!.state].severity
+                      : VERDICTS[r.served.verdict as Verdict].severity
+                  " />
               </template>
             </span>
             <span v-if="!r.served" class="why small" role="cell">{{ r.why }}</span>
             <span class="last" role="cell">
-              <span class="two"><span>{{ counted(r.usable_gib, r.not_counted, gbDown) }} <template v-if="r.served">→ <b>{{ counted(r.served.usable_gib, r.served.not_counted, gbDown) }}</b></template><template v-else>stays</template></span> <span class="small faded">need {{ r.need_gib === null || r.need_gib === undefined ? '?' : gbUp(r.need_gib) }}</span></span>
+              <span class="two"
+                ><span
+                  >{{ counted(r.usable_gib, r.not_counted, gbDown) }}
+                  <template v-if="r.served"
+                    >→ <b>{{ counted(r.served.usable_gib, r.served.not_counted, gbDown) }}</b></template
+                  ><template v-else>stays</template></span
+                >{{ ' ' }}
+                <span class="small faded"
+                  >need {{ r.need_gib === null || r.need_gib === undefined ? '?' : gbUp(r.need_gib) }}</span
+                ></span
+              >
               <span class="small">{{ r.served ? money(r.served.money) : '' }}</span>
             </span>
           </div>
           <div class="foot" role="row">
-            <span class="first small faded" role="rowheader"><span>money, and what it brings</span><span>any trouble at all</span><span>parts to buy</span></span>
+            <span class="first small faded" role="rowheader"
+              ><span>money, and what it brings</span><span>any trouble at all</span><span>parts to buy</span></span
+            >
             <span v-for="w in waves" :key="w.day" role="cell" class="cell sum">
               <template v-if="told_of.get(w.day)?.machines">
-                <span><b>{{ money(told_of.get(w.day)!.money) }}</b> <b class="right">+{{ Math.round(told_of.get(w.day)!.gib) }} GB</b></span>
-                <span class="small"><i class="trouble" :style="{ width: `${Math.min(70, told_of.get(w.day)!.trouble * 400)}px` }"></i> {{ percent(told_of.get(w.day)!.trouble) }} trouble</span>
+                <span
+                  ><b>{{ money(told_of.get(w.day)!.money) }}</b
+                  >{{ ' ' }} <b class="right">+{{ Math.round(told_of.get(w.day)!.gib) }} GB</b></span
+                >
+                <span class="small"
+                  ><i class="trouble" :style="{ width: `${Math.min(70, told_of.get(w.day)!.trouble * 400)}px` }"></i>
+                  {{ percent(told_of.get(w.day)!.trouble) }} trouble</span
+                >
                 <span class="small">{{ told_of.get(w.day)!.buy || 'nothing' }}</span>
               </template>
               <span v-else class="small faded">nobody</span>
             </span>
             <span class="last" role="cell">
-              <span v-for="b in proposal.buy" :key="b.part + b.supplier" class="small buy"><span>{{ b.kits * b.kit }} × {{ b.words }}<template v-if="b.left_over">, {{ b.left_over }} left over</template></span> <b>{{ money(b.price) }}</b></span>
+              <span v-for="b in proposal.buy" :key="b.part + b.supplier" class="small buy"
+                ><span
+                  >{{ b.kits * b.kit }} × {{ b.words
+                  }}<template v-if="b.left_over">, {{ b.left_over }} left over</template></span
+                >{{ ' ' }} <b>{{ money(b.price) }}</b></span
+              >
             </span>
           </div>
           <svg class="flows" :width="size.width" :height="size.height" aria-hidden="true">
             <g v-for="(f, i) in flows" :key="i">
               <path :d="f.path" />
-              <rect :x="f.x - 3" :y="f.y - 9" width="15" height="18" /><text :x="f.x" :y="f.y + 5">{{ f.count }}</text>
+              <rect :x="f.x - 3" :y="f.y - 9" width="15" height="18" />
+              <text :x="f.x" :y="f.y + 5">{{ f.count }}</text>
               <title>{{ f.title }}</title>
             </g>
           </svg>
         </div>
       </div>
-      <MachineOfRound v-if="proposal && row" :row="row" :proposal="proposal" :asked="asked" :waves="waves" :plan="plans.get(row.machine_id)" :may-write="mayWrite" @change="keep" @close="chosen = ''" />
+      <MachineOfRound
+        v-if="proposal && row"
+        :row="row"
+        :proposal="proposal"
+        :asked="asked"
+        :waves="waves"
+        :plan="plans.get(row.machine_id)"
+        :may-write="mayWrite"
+        @change="keep"
+        @close="chosen = ''" />
       <WhatHolds v-if="proposal" class="holds" :proposal="proposal" />
     </template>
   </div>

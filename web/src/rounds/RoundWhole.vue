@@ -11,13 +11,31 @@ const served = computed(() => props.proposal.rows.filter((r) => r.served).length
 
 <template>
   <section class="whole" :data-proposed="proposal.at" aria-label="The whole">
-    <span><b>+{{ Math.round(proposal.gib) }}</b> GB <small>{{ served }} of {{ plural(proposal.rows.length, 'machine') }}</small></span>
-    <span><b>{{ money(proposal.spent) }}</b> {{ proposal.currency }} <small>{{ asked.budget ? `of ${money(asked.budget)}; ` : '' }}passing on saves {{ money(proposal.saved) }}</small></span>
-    <span><b>{{ proposal.hours }}</b> h <small>hands at the most</small></span>
-    <span><b>{{ percent(proposal.trouble) }}</b> <small>any trouble, {{ proposal.troubled.toFixed(2) }} machines expected</small></span>
-    <p class="proved"><SeverityMark :severity="isProved(proposal) ? 'go' : 'note'" /> {{ provedWords(proposal) }}, <span class="faded">solved in {{ proposal.seconds }} s, {{ age(proposal.at) }}</span></p>
+    <span
+      ><b>+{{ Math.round(proposal.gib) }}</b> GB
+      <small>{{ served }} of {{ plural(proposal.rows.length, 'machine') }}</small></span
+    >
+    <span
+      ><b>{{ money(proposal.spent) }}</b> {{ proposal.currency }}
+      <small
+        >{{ asked.budget ? `of ${money(asked.budget)}; ` : '' }}passing on saves {{ money(proposal.saved) }}</small
+      ></span
+    >
+    <span
+      ><b>{{ proposal.hours }}</b> h <small>hands at the most</small></span
+    >
+    <span
+      ><b>{{ percent(proposal.trouble) }}</b
+      >{{ ' ' }} <small>any trouble, {{ proposal.troubled.toFixed(2) }} machines expected</small></span
+    >
+    <p class="proved">
+      <SeverityMark :severity="isProved(proposal) ? 'go' : 'note'" /> {{ provedWords(proposal) }},
+      <span class="faded">solved in {{ proposal.seconds }} s, {{ age(proposal.at) }}</span>
+    </p>
     <p v-if="proposal.left_out.length" class="left-out small"><b>Not used:</b> {{ proposal.left_out.join('; ') }}.</p>
-    <p v-if="proposal.unheld.length" class="wrong">Cannot be held: the {{ proposal.unheld.length === 1 ? 'pin' : 'pins' }} of {{ proposal.unheld.join(', ') }}.</p>
+    <p v-if="proposal.unheld.length" class="wrong">
+      Cannot be held: the {{ proposal.unheld.length === 1 ? 'pin' : 'pins' }} of {{ proposal.unheld.join(', ') }}.
+    </p>
   </section>
 </template>
 

@@ -17,7 +17,20 @@ const rounds = shallowRef<RoundLine[]>()
 const wrong = ref('')
 const making = ref(false)
 const fault = ref('')
-const empty: Asked = { machines: [], waves: [], needs: {}, closed: {}, pins: {}, budget: null, passing_on: true, keep_warranty: false, third_party: true, short_gb: '20', lead_untold: 14, soak_days: 3 }
+const empty: Asked = {
+  machines: [],
+  waves: [],
+  needs: {},
+  closed: {},
+  pins: {},
+  budget: null,
+  passing_on: true,
+  keep_warranty: false,
+  third_party: true,
+  short_gb: '20',
+  lead_untold: 14,
+  soak_days: 3,
+}
 
 useLoaded(
   () => 0,
@@ -35,7 +48,10 @@ async function make(asked: Asked, name: string): Promise<void> {
     const made = await ask(api.POST('/api/rounds', { body: { name, asked } }))
     await router.push(`/rounds/${made.id}`)
   } catch (error) {
-    fault.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join('; ') : wordsOf(error)
+    fault.value =
+      error instanceof Refusal && error.problem.errors?.length
+        ? error.problem.errors.map((e) => e.message).join('; ')
+        : wordsOf(error)
   }
 }
 </script>
@@ -45,17 +61,30 @@ async function make(asked: Asked, name: string): Promise<void> {
     <header>
       <h1>Rounds</h1>
       <span class="faded">many machines upgraded together, in waves</span>
-      <button v-if="session.mayWrite() && !making" type="button" class="press slim" @click="making = true">New round</button>
+      <button v-if="session.mayWrite() && !making" type="button" class="press slim" @click="making = true">
+        New round
+      </button>
     </header>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <AskedForm v-if="making" :asked="empty" fresh :fault="fault" @save="make" @cancel="making = false" />
-    <p v-if="rounds && !rounds.length && !making" class="faded">No round yet. One serves many machines together: what comes out of one goes into the next, kits are bought once, no duty group has two open.</p>
+    <p v-if="rounds && !rounds.length && !making" class="faded">
+      No round yet. One serves many machines together: what comes out of one goes into the next, kits are bought once,
+      no duty group has two open.
+    </p>
     <ul v-if="rounds?.length" class="list">
       <li v-for="r in rounds" :key="r.id">
         <SeverityMark :severity="STATES[r.state].severity" />
-        <span><router-link class="name" :to="`/rounds/${r.id}`">{{ r.name }}</router-link> <span class="faded small">{{ plural(r.machines, 'machine') }} in {{ plural(r.waves, 'wave') }}</span></span>
-        <span>{{ STATES[r.state].words }}<template v-if="r.plans">: {{ r.done }} of {{ r.plans }} done</template></span>
-        <span v-if="r.first_day && r.last_day" class="small">{{ dayWords(r.first_day) }} to {{ dayWords(r.last_day) }}</span>
+        <span
+          ><router-link class="name" :to="`/rounds/${r.id}`">{{ r.name }}</router-link
+          >{{ ' ' }}
+          <span class="faded small">{{ plural(r.machines, 'machine') }} in {{ plural(r.waves, 'wave') }}</span></span
+        >
+        <span
+          >{{ STATES[r.state].words }}<template v-if="r.plans">: {{ r.done }} of {{ r.plans }} done</template></span
+        >
+        <span v-if="r.first_day && r.last_day" class="small"
+          >{{ dayWords(r.first_day) }} to {{ dayWords(r.last_day) }}</span
+        >
         <span class="faded small">{{ r.by }}, {{ age(r.updated_at) }}</span>
       </li>
     </ul>

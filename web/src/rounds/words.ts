@@ -25,7 +25,10 @@ export const STATES: Record<Round['state'], { severity: 'ask' | 'note' | 'go' | 
 }
 
 type PlanState = Round['plans'][number]['state']
-export const PLAN_STATES: Record<PlanState, { severity: 'stop' | 'ask' | 'risk' | 'slow' | 'note' | 'go'; words: string }> = {
+export const PLAN_STATES: Record<
+  PlanState,
+  { severity: 'stop' | 'ask' | 'risk' | 'slow' | 'note' | 'go'; words: string }
+> = {
   draft: { severity: 'note', words: 'planned' },
   approved: { severity: 'note', words: 'approved' },
   'under way': { severity: 'slow', words: 'under way' },
@@ -36,7 +39,8 @@ export const PLAN_STATES: Record<PlanState, { severity: 'stop' | 'ask' | 'risk' 
 }
 
 /** Whether nothing better can be, of what is asked and the routes that there were to choose from. */
-export const isProved = (p: Proposal): boolean => p.ended === 'proved' && p.gap === 0 && p.rows.some((r) => r.need_gib !== null)
+export const isProved = (p: Proposal): boolean =>
+  p.ended === 'proved' && p.gap === 0 && p.rows.some((r) => r.need_gib !== null)
 
 /** How sure it is that nothing better can be: what a machine needs that nobody said is not asked, and routes that were not looked at may be better. */
 export function provedWords(p: Proposal): string {
@@ -45,10 +49,14 @@ export function provedWords(p: Proposal): string {
   if (isProved(p)) {
     const untold = asked.length < p.rows.length ? ` for ${plural(asked.length, 'machine')} whose need is told` : ''
     const cut = asked.filter((r) => !r.ways_whole).length
-    return cut ? `Proved: of the routes that were weighed there is no better choice${untold}; of ${plural(cut, 'machine')} not all were` : `Proved: there is no better choice${untold}`
+    return cut
+      ? `Proved: of the routes that were weighed there is no better choice${untold}; of ${plural(cut, 'machine')} not all were`
+      : `Proved: there is no better choice${untold}`
   }
   const found = p.ended === 'stopped' ? 'Stopped: the best found so far' : 'The best found in time'
-  return p.gap !== null && p.gap_money !== null ? `${found}, at most ${percent(p.gap)} (${money(p.gap_money)} ${p.currency}) above the best there can be` : `${found}; how near the best is not known yet`
+  return p.gap !== null && p.gap_money !== null
+    ? `${found}, at most ${percent(p.gap)} (${money(p.gap_money)} ${p.currency}) above the best there can be`
+    : `${found}; how near the best is not known yet`
 }
 
 /** Modules that go from one machine of the round to another, by both. */
@@ -58,7 +66,12 @@ export function handed(p: Proposal): { donor: string; to: string; count: number;
     if (!x.donor) continue
     const key = `${x.donor} ${x.to}`
     const before = found.get(key)
-    found.set(key, { donor: x.donor, to: x.to, count: (before?.count ?? 0) + x.count, words: [before?.words, `${x.count} × ${x.words}`].filter(Boolean).join(', ') })
+    found.set(key, {
+      donor: x.donor,
+      to: x.to,
+      count: (before?.count ?? 0) + x.count,
+      words: [before?.words, `${x.count} × ${x.words}`].filter(Boolean).join(', '),
+    })
   }
   return [...found.values()]
 }
@@ -88,7 +101,10 @@ export interface Place {
 }
 
 /** Each leaves its donor's cell at the right and comes into its heir's from the left; those of one donor do not lie on each other. */
-export function flowsOf(p: Proposal, cell: (machine: string, day: string) => { left: Place; right: Place } | null): Flow[] {
+export function flowsOf(
+  p: Proposal,
+  cell: (machine: string, day: string) => { left: Place; right: Place } | null,
+): Flow[] {
   const days = new Map(p.rows.flatMap((r) => (r.served ? [[r.machine_id, r.served.day]] : [])))
   const leaving = new Map<string, number>()
   return handed(p).flatMap(({ donor, to, count, words }) => {
@@ -99,6 +115,19 @@ export function flowsOf(p: Proposal, cell: (machine: string, day: string) => { l
     leaving.set(donor, n + 1)
     const y = from.y - 4 + 6 * n
     const bend = Math.min(from.x + 14 + 5 * n, into.x - 24)
-    return [{ path: `M${from.x} ${y} C${bend} ${y} ${bend} ${y} ${bend} ${y + Math.sign(into.y - y) * 8} L${bend} ${into.y - Math.sign(into.y - y) * 8} C${bend} ${into.y} ${bend} ${into.y} ${into.x - 6} ${into.y}`, x: Math.max(bend + 6, into.x - 20), y: into.y, count, title: words }]
+    const turn = Math.sign(into.y - y) * 8
+    const path = [
+      `M${from.x} ${y} C${bend} ${y} ${bend} ${y} ${bend} ${y + turn}`,
+      `L${bend} ${into.y - turn} C${bend} ${into.y} ${bend} ${into.y} ${into.x - 6} ${into.y}`,
+    ]
+    return [
+      {
+        path: path.join(' '),
+        x: Math.max(bend + 6, into.x - 20),
+        y: into.y,
+        count,
+        title: words,
+      },
+    ]
   })
 }

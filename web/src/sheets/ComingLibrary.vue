@@ -17,7 +17,14 @@ const told = ref('')
 const busy = ref(false)
 onMounted(async () => (asks.value = await asksOnce()))
 
-const WORDS = { new: 'new', same: 'as it is here', older: 'an older revision', different: 'differs from the one here', shipped: 'comes with the tool', wrong: 'cannot be read' } as const
+const WORDS = {
+  new: 'new',
+  same: 'as it is here',
+  older: 'an older revision',
+  different: 'differs from the one here',
+  shipped: 'comes with the tool',
+  wrong: 'cannot be read',
+} as const
 
 async function send(keep: string[], withTrials: boolean): Promise<ComingLibrary> {
   return ask(
@@ -75,24 +82,48 @@ function toggle(id: string): void {
 
 <template>
   <section class="panel coming" aria-label="Import">
-    <label class="small">A sheet (.yaml), or an archive of sheets and field notes (.zip) <input type="file" accept=".yaml,.yml,.json,.zip" :disabled="busy" @change="look" /></label>
+    <label class="small"
+      >A sheet (.yaml), or an archive of sheets and field notes (.zip)
+      <input type="file" accept=".yaml,.yml,.json,.zip" :disabled="busy" @change="look"
+    /></label>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-if="told" role="status">{{ told }}</p>
     <template v-if="coming">
       <ul>
         <li v-for="s in coming.sheets" :key="s.file + s.number">
           <label>
-            <input v-if="s.coming === 'new' || s.coming === 'different'" type="checkbox" :checked="chosen.has(s.sheet_id)" @change="toggle(s.sheet_id)" />
-            <b>{{ s.title || s.file }}</b> <span :class="{ wrong: s.coming === 'wrong', ask: s.coming === 'different' }">{{ WORDS[s.coming] }}</span>
-            <span v-if="s.coming === 'different'" class="faded small">{{ chosen.has(s.sheet_id) ? 'becomes the newest revision' : 'stays out' }}</span>
+            <input
+              v-if="s.coming === 'new' || s.coming === 'different'"
+              type="checkbox"
+              :checked="chosen.has(s.sheet_id)"
+              @change="toggle(s.sheet_id)" />
+            <b>{{ s.title || s.file }}</b>{{ ' ' }}
+            <span :class="{ wrong: s.coming === 'wrong', ask: s.coming === 'different' }">{{ WORDS[s.coming] }}</span>
+            <span v-if="s.coming === 'different'" class="faded small">{{
+              chosen.has(s.sheet_id) ? 'becomes the newest revision' : 'stays out'
+            }}</span>
           </label>
           <p v-for="f in s.faults" :key="f" class="wrong small">{{ f }}</p>
-          <ClauseChanges v-if="s.changes.length && asks" :changes="s.changes" :asks="asks" was="here" now="in the file" />
+          <ClauseChanges
+            v-if="s.changes.length && asks"
+            :changes="s.changes"
+            :asks="asks"
+            was="here"
+            now="in the file" />
         </li>
       </ul>
-      <label v-if="coming.trials" class="small"><input v-model="trials" type="checkbox" /> {{ plural(coming.trials, 'field note') }} that nobody has noted here</label>
+      <label v-if="coming.trials" class="small"
+        ><input v-model="trials" type="checkbox" /> {{ plural(coming.trials, 'field note') }} that nobody has noted
+        here</label
+      >
       <p v-for="f in coming.trial_faults" :key="f" class="wrong small">Field notes: {{ f }}</p>
-      <button type="button" class="press slim" :disabled="busy || (!chosen.size && !(trials && coming.trials))" @click="keep">{{ chosen.size ? `Keep ${plural(chosen.size, 'sheet')}` : 'Note them' }}</button>
+      <button
+        type="button"
+        class="press slim"
+        :disabled="busy || (!chosen.size && !(trials && coming.trials))"
+        @click="keep">
+        {{ chosen.size ? `Keep ${plural(chosen.size, 'sheet')}` : 'Note them' }}
+      </button>
     </template>
   </section>
 </template>

@@ -14,32 +14,58 @@ const refusing = ref('')
 const why = ref('')
 
 async function accept(id: string): Promise<void> {
-  if (await w.doing(() => ask(api.POST('/api/doubts/{doubt_id}/acceptance', { params: { path: { doubt_id: id } } })))) emit('changed')
+  if (await w.doing(() => ask(api.POST('/api/doubts/{doubt_id}/acceptance', { params: { path: { doubt_id: id } } }))))
+    emit('changed')
 }
 async function refuse(id: string): Promise<void> {
   const body = { refused: why.value.trim() }
-  if (!(await w.doing(() => ask(api.POST('/api/doubts/{doubt_id}/settlement', { params: { path: { doubt_id: id } }, body }))))) return
+  if (
+    !(await w.doing(() =>
+      ask(api.POST('/api/doubts/{doubt_id}/settlement', { params: { path: { doubt_id: id } }, body })),
+    ))
+  )
+    return
   why.value = refusing.value = ''
   emit('changed')
 }
 /** The question of this sheet that a place leads to: in a sheet of like sockets, that of the block. */
-const questionLike = (key: string) => w.questions.value.find((q) => q.key === key || q.key.endsWith(`.${key}`))?.key ?? ''
+const questionLike = (key: string) =>
+  w.questions.value.find((q) => q.key === key || q.key.endsWith(`.${key}`))?.key ?? ''
 </script>
 
 <template>
   <section class="doubts" aria-label="Clauses in doubt">
     <div v-for="d in doubts" :key="d.id" class="doubt">
       <div>
-        <p><SeverityMark severity="ask" /> <b>“{{ d.words }}”</b></p>
-        <p class="small faded">{{ d.clause }}<template v-for="(s, i) in d.seen" :key="i">{{ i ? '; and ' : ', ' }}{{ s.by }}{{ s.machine ? ` at ${s.machine}` : '' }}, {{ age(s.at) }}</template></p>
+        <p>
+          <SeverityMark severity="ask" /> <b>“{{ d.words }}”</b>
+        </p>
+        <p class="small faded">
+          {{ d.clause
+          }}<template v-for="(s, i) in d.seen" :key="i"
+            >{{ i ? '; and ' : ', ' }}{{ s.by }}{{ s.machine ? ` at ${s.machine}` : '' }}, {{ age(s.at) }}</template
+          >
+        </p>
       </div>
       <div>
-        <ClauseChanges v-if="d.changes.length && w.asks.value" :changes="d.changes" :asks="w.asks.value" was="as kept" now="as seen" />
-        <p v-else-if="d.question" class="small"><button type="button" class="quiet-link" @click="$emit('question', questionLike(d.question))">Answer its question</button> <span class="faded">It does not say what the sheet should say instead.</span></p>
+        <ClauseChanges
+          v-if="d.changes.length && w.asks.value"
+          :changes="d.changes"
+          :asks="w.asks.value"
+          was="as kept"
+          now="as seen" />
+        <p v-else-if="d.question" class="small">
+          <button type="button" class="quiet-link" @click="$emit('question', questionLike(d.question))">
+            Answer its question</button
+          >{{ ' ' }}
+          <span class="faded">It does not say what the sheet should say instead.</span>
+        </p>
       </div>
       <div class="acts">
         <b v-if="d.accepted" class="small">In the draft; settled when it is kept.</b>
-        <button v-else-if="d.changes.length" type="button" class="press slim" @click="accept(d.id)">Accept into revision {{ revision }}</button>
+        <button v-else-if="d.changes.length" type="button" class="press slim" @click="accept(d.id)">
+          Accept into revision {{ revision }}
+        </button>
         <form v-if="refusing === d.id" class="refuse" @submit.prevent="refuse(d.id)">
           <input v-model="why" required maxlength="200" aria-label="Why it is not so" placeholder="why it is not so" />
           <button type="submit" class="press slim quiet">Not so</button>

@@ -31,7 +31,9 @@ useLoaded(() => null, load)
 const plain = (s: string) => s.toLowerCase().replace(/[^a-z0-9]/g, '')
 const shown = computed(() => {
   const sought = plain(text.value)
-  return (lines.value ?? []).filter((l) => [l.sheet.title, l.sheet.sheet_id, ...l.models].some((n) => plain(n).includes(sought)))
+  return (lines.value ?? []).filter((l) =>
+    [l.sheet.title, l.sheet.sheet_id, ...l.models].some((n) => plain(n).includes(sought)),
+  )
 })
 const parts = computed(() => [
   { words: '', lines: shown.value.filter((l) => !l.sheet.archetype && !l.retired) },
@@ -46,7 +48,8 @@ const toggle = (what: 'sheets' | 'list') => (coming.value = coming.value === wha
 async function listed(): Promise<void> {
   await Promise.all([load(), waits.value?.load()])
 }
-const glyph = (l: LibraryLine) => l.glyph.slice(0, 2).map((g) => ({ socket: g.socket, slots: 'e'.repeat(Math.min(g.slots, 16)), soldered: g.soldered }))
+const glyph = (l: LibraryLine) =>
+  l.glyph.slice(0, 2).map((g) => ({ socket: g.socket, slots: 'e'.repeat(Math.min(g.slots, 16)), soldered: g.soldered }))
 </script>
 
 <template>
@@ -56,8 +59,22 @@ const glyph = (l: LibraryLine) => l.glyph.slice(0, 2).map((g) => ({ socket: g.so
       <span v-if="lines" class="faded">{{ plural(lines.filter((l) => !l.sheet.archetype).length, 'model') }}</span>
       <span v-if="doubts" class="open">{{ plural(doubts, 'clause') }} in doubt</span>
       <input v-model="text" type="search" placeholder="title or any other name" aria-label="Find a sheet" />
-      <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="coming === 'sheets'" @click="toggle('sheets')">Import</button>
-      <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="coming === 'list'" @click="toggle('list')">Qualified list</button>
+      <button
+        v-if="session.mayWrite()"
+        type="button"
+        class="quiet-link"
+        :aria-expanded="coming === 'sheets'"
+        @click="toggle('sheets')">
+        Import
+      </button>
+      <button
+        v-if="session.mayWrite()"
+        type="button"
+        class="quiet-link"
+        :aria-expanded="coming === 'list'"
+        @click="toggle('list')">
+        Qualified list
+      </button>
       <a class="quiet-link" href="/api/sheets/file" download>Export all</a>
       <router-link v-if="session.mayWrite()" class="press" to="/machines/new">New sheet</router-link>
     </header>
@@ -80,24 +97,39 @@ const glyph = (l: LibraryLine) => l.glyph.slice(0, 2).map((g) => ({ socket: g.so
           </tr>
         </thead>
         <tbody v-for="part in parts" :key="part.words">
-          <tr v-if="part.words && part.lines.length" class="group"><th scope="rowgroup" colspan="6">{{ part.words }}</th></tr>
+          <tr v-if="part.words && part.lines.length" class="group">
+            <th scope="rowgroup" colspan="6">{{ part.words }}</th>
+          </tr>
           <tr v-for="l in part.lines" :key="l.sheet.hash">
             <td class="glyph-cell"><BoardGlyph :groups="glyph(l)" /></td>
             <td>
               <router-link class="name" :to="`/sheets/${l.sheet.hash}`">{{ l.sheet.title }}</router-link>
               <div class="faded small">{{ [l.sheet.kind, ...l.models].join(', ') }}</div>
-              <div v-if="l.retired" class="faded small">retired by {{ l.retired.by }}{{ l.retired.why ? `: ${l.retired.why}` : '' }}</div>
+              <div v-if="l.retired" class="faded small">
+                retired by {{ l.retired.by }}{{ l.retired.why ? `: ${l.retired.why}` : '' }}
+              </div>
             </td>
             <td>
-              <span class="bar" :style="{ '--told': l.facts.told / Math.max(1, l.facts.told + l.facts.untold + l.facts.open) }" aria-hidden="true"></span>
-              {{ l.facts.told }} of {{ l.facts.told + l.facts.untold + l.facts.open }}<span v-if="l.facts.untold" class="faded small">, {{ l.facts.untold }} not in its guide</span>
+              <span
+                class="bar"
+                :style="{ '--told': l.facts.told / Math.max(1, l.facts.told + l.facts.untold + l.facts.open) }"
+                aria-hidden="true"></span>
+              {{ l.facts.told }} of {{ l.facts.told + l.facts.untold + l.facts.open
+              }}<span v-if="l.facts.untold" class="faded small">, {{ l.facts.untold }} not in its guide</span>
             </td>
             <td :class="{ open: l.facts.open }">{{ l.facts.open || '' }}</td>
             <td class="small">
-              {{ [l.uses.machines && plural(l.uses.machines, 'machine'), l.uses.plans && plural(l.uses.plans, 'plan')].filter(Boolean).join(', ') }}
+              {{
+                [l.uses.machines && plural(l.uses.machines, 'machine'), l.uses.plans && plural(l.uses.plans, 'plan')]
+                  .filter(Boolean)
+                  .join(', ')
+              }}
               <b v-if="l.uses.doubts" class="open">{{ plural(l.uses.doubts, 'clause') }} in doubt</b>
             </td>
-            <td class="faded small">{{ age(l.kept_at) }}<template v-if="l.sheet.revision > 1">, revision {{ l.sheet.revision }}</template><div v-if="l.draft" class="drafted">{{ l.draft.by }} drafts the next</div></td>
+            <td class="faded small">
+              {{ age(l.kept_at) }}<template v-if="l.sheet.revision > 1">, revision {{ l.sheet.revision }}</template>
+              <div v-if="l.draft" class="drafted">{{ l.draft.by }} drafts the next</div>
+            </td>
           </tr>
         </tbody>
       </table>

@@ -14,10 +14,18 @@ const more = ref(false)
 const sections = computed(() =>
   (w.asks.value?.sections ?? []).map((title, i) => {
     const questions = w.questions.value.filter((q) => w.askOf(q)?.section === i + 1)
-    return { title, number: i + 1, questions, wrong: questions.some((q) => faulty.value.get(q.key)?.wrong), state: stateOf(questions) }
+    return {
+      title,
+      number: i + 1,
+      questions,
+      wrong: questions.some((q) => faulty.value.get(q.key)?.wrong),
+      state: stateOf(questions),
+    }
   }),
 )
-const faulty = computed(() => new Map((w.seen.value?.said ?? []).filter((s) => s.question).map((s) => [s.question!, s])))
+const faulty = computed(
+  () => new Map((w.seen.value?.said ?? []).filter((s) => s.question).map((s) => [s.question!, s])),
+)
 const opened = computed(() => w.questions.value.find((q) => q.key === open.value))
 const sectionOpen = computed(() => (opened.value ? w.askOf(opened.value).section : 0))
 
@@ -26,20 +34,43 @@ function stateOf(questions: SheetQuestion[]): 'all' | 'some' | 'none' {
   return questions.some((q) => q.state === 'open') ? 'some' : said ? 'all' : 'none'
 }
 const brief = (q: SheetQuestion) => {
-  const words = q.state === 'told' ? inWords(q.value) : { none: 'none', untold: `not told${q.words ? `: ${q.words}` : ''}`, open: `open${q.words ? `: ${q.words}` : ''}`, left: '' }[q.state]
+  const words =
+    q.state === 'told'
+      ? inWords(q.value)
+      : {
+          none: 'none',
+          untold: `not told${q.words ? `: ${q.words}` : ''}`,
+          open: `open${q.words ? `: ${q.words}` : ''}`,
+          left: '',
+        }[q.state]
   return short(words, 60)
 }
-const summary = (questions: SheetQuestion[]) => questions.filter((q) => q.state === 'told').slice(0, 3).map((q) => short(inWords(q.value), 40)).join('; ') // prettier-ignore
+const summary = (questions: SheetQuestion[]) =>
+  questions
+    .filter((q) => q.state === 'told')
+    .slice(0, 3)
+    .map((q) => short(inWords(q.value), 40))
+    .join('; ')
 const opens = (questions: SheetQuestion[]) => questions.filter((q) => q.state === 'open').length
 const untold = (questions: SheetQuestion[]) => questions.filter((q) => q.state === 'untold').length
 function toSection(number: number): void {
   const s = sections.value[number - 1]!
   if (sectionOpen.value === number) open.value = ''
-  else open.value = (s.questions.find((q) => faulty.value.has(q.key)) ?? s.questions.find((q) => q.state === 'open') ?? s.questions[0])?.key ?? ''
+  else
+    open.value =
+      (
+        s.questions.find((q) => faulty.value.has(q.key)) ??
+        s.questions.find((q) => q.state === 'open') ??
+        s.questions[0]
+      )?.key ?? ''
 }
 watch(open, async (key) => {
   await nextTick()
-  if (key) document.querySelector(`[data-question="${CSS.escape(key)}"]`)?.closest('.sections > li')?.scrollIntoView({ block: 'nearest' })
+  if (key)
+    document
+      .querySelector(`[data-question="${CSS.escape(key)}"]`)
+      ?.closest('.sections > li')
+      ?.scrollIntoView({ block: 'nearest' })
 })
 defineExpose({ toSection })
 </script>
@@ -60,16 +91,34 @@ defineExpose({ toSection })
         </span>
       </button>
       <ul v-if="s.number === sectionOpen" class="questions">
-        <li v-for="q in s.questions.filter((x) => more || x.state !== 'left' || x.key === open || faulty.has(x.key))" :key="q.key" :data-question="q.key" :class="{ here: q.key === open }">
-          <button type="button" class="question" :aria-expanded="q.key === open" @click="open = q.key === open ? '' : q.key">
+        <li
+          v-for="q in s.questions.filter((x) => more || x.state !== 'left' || x.key === open || faulty.has(x.key))"
+          :key="q.key"
+          :data-question="q.key"
+          :class="{ here: q.key === open }">
+          <button
+            type="button"
+            class="question"
+            :aria-expanded="q.key === open"
+            @click="open = q.key === open ? '' : q.key">
             <SeverityMark v-if="faulty.has(q.key)" :severity="faulty.get(q.key)!.wrong ? 'stop' : 'slow'" />
             <SeverityMark v-else-if="q.state === 'open'" severity="ask" />
-            <span class="ask-words">{{ w.askOf(q).words }} <span v-if="q.about" class="faded">{{ q.about }}</span></span>
+            <span class="ask-words"
+              >{{ w.askOf(q).words }} <span v-if="q.about" class="faded">{{ q.about }}</span></span
+            >
             <span v-if="q.key !== open" class="small value" :class="q.state">{{ brief(q) || 'not said' }}</span>
           </button>
           <AnswerForm v-if="q.key === open" :question="q" />
         </li>
-        <li v-if="s.questions.some((q) => q.state === 'left')"><button type="button" class="quiet-link small" :aria-pressed="more" @click="more = !more">{{ more ? 'Only what is said' : `${s.questions.filter((q) => q.state === 'left').length} more that may be told` }}</button></li>
+        <li v-if="s.questions.some((q) => q.state === 'left')">
+          <button type="button" class="quiet-link small" :aria-pressed="more" @click="more = !more">
+            {{
+              more
+                ? 'Only what is said'
+                : `${s.questions.filter((q) => q.state === 'left').length} more that may be told`
+            }}
+          </button>
+        </li>
       </ul>
     </li>
   </ol>

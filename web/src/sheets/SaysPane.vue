@@ -23,7 +23,14 @@ function glyph(fill: SampleFill) {
   const filled = new Set(fill.slots)
   return board.sockets.slice(0, 2).map((s) => {
     const channels = board.channels.filter((c) => c.socket === s.id)
-    return { socket: s.id, slots: channels.flatMap((c) => c.slots.map((x) => (filled.has(x) ? (fill.verdict === 'no-go' ? 'b' : 'f') : 'e'))).join('').slice(0, 16), soldered: channels.filter((c) => c.soldered).length } // prettier-ignore
+    return {
+      socket: s.id,
+      slots: channels
+        .flatMap((c) => c.slots.map((x) => (filled.has(x) ? (fill.verdict === 'no-go' ? 'b' : 'f') : 'e')))
+        .join('')
+        .slice(0, 16),
+      soldered: channels.filter((c) => c.soldered).length,
+    }
   })
 }
 const HARMS = [
@@ -31,8 +38,13 @@ const HARMS = [
   { harm: 'slow', words: 'a slower rate', mark: 'slow' },
   { harm: 'cost', words: 'warranty or protection', mark: 'risk' },
 ] as const
-const groups = computed(() => HARMS.map((h) => ({ ...h, facts: (w.seen.value?.open ?? []).filter((f) => f.harm === h.harm) })).filter((g) => g.facts.length))
-const lead = (s: { question: string | null; fault: { line: number | null } }, asText: boolean) => (asText || !s.question ? emit('line', s.fault.line ?? 1) : emit('question', s.question))
+const groups = computed(() =>
+  HARMS.map((h) => ({ ...h, facts: (w.seen.value?.open ?? []).filter((f) => f.harm === h.harm) })).filter(
+    (g) => g.facts.length,
+  ),
+)
+const lead = (s: { question: string | null; fault: { line: number | null } }, asText: boolean) =>
+  asText || !s.question ? emit('line', s.fault.line ?? 1) : emit('question', s.question)
 </script>
 
 <template>
@@ -45,48 +57,97 @@ const lead = (s: { question: string | null; fault: { line: number | null } }, as
           <SeverityMark :severity="s.wrong ? 'stop' : 'slow'" />
           <button type="button" class="lead" @click="lead(s, asText)">
             <span>{{ s.fault.message }}</span>
-            <span class="small faded">{{ asText || !s.question ? `line ${s.fault.line ?? 1}` : wordsOfQuestion(s.question) }}</span>
+            <span class="small faded">{{
+              asText || !s.question ? `line ${s.fault.line ?? 1}` : wordsOfQuestion(s.question)
+            }}</span>
           </button>
         </li>
       </ul>
       <p v-if="said.length > 12" class="small faded">and {{ said.length - 12 }} more</p>
     </section>
-    <section v-if="shown?.fills.length && shown.board" :class="{ dim: w.errors.value.length }" aria-label="Sample fills">
-      <h2>Sample fills <span class="mono faded small">{{ w.errors.value.length ? 'as last read, ' : '' }}{{ shown.module }}</span></h2>
+    <section
+      v-if="shown?.fills.length && shown.board"
+      :class="{ dim: w.errors.value.length }"
+      aria-label="Sample fills">
+      <h2>
+        Sample fills
+        <span class="mono faded small">{{ w.errors.value.length ? 'as last read, ' : '' }}{{ shown.module }}</span>
+      </h2>
       <ul class="fills">
         <li v-for="(f, i) in [...shown.fills, ...(shown.forbidden ? [shown.forbidden] : [])]" :key="i">
           <b class="modules">{{ f.modules }}</b>
           <span class="where"><BoardGlyph :groups="glyph(f)" /></span>
           <span class="figure">{{ gb(f.gib) }} <span class="faded small">GB</span></span>
           <span class="figure">{{ f.data_rate_mts ?? '–' }} <span class="faded small">MT/s</span></span>
-          <span class="bar" :class="{ bare: f.balance === null }" :style="{ '--part': f.balance ?? 0 }" :title="f.balance === null ? 'a processor has none' : `balance ${f.balance.toFixed(2)}`"></span>
+          <span
+            class="bar"
+            :class="{ bare: f.balance === null }"
+            :style="{ '--part': f.balance ?? 0 }"
+            :title="f.balance === null ? 'a processor has none' : `balance ${f.balance.toFixed(2)}`"></span>
           <span class="words small">
             <VerdictWord :of="{ verdict: f.verdict }" :size="11" />
-            <button v-if="f.question" type="button" class="lead words-of" :title="f.words" @click="emit('question', f.question)">{{ short(f.words, 88) }}</button>
+            <button
+              v-if="f.question"
+              type="button"
+              class="lead words-of"
+              :title="f.words"
+              @click="emit('question', f.question)">
+              {{ short(f.words, 88) }}
+            </button>
             <span v-else class="words-of" :title="f.words">{{ short(f.words, 88) || 'nothing against it' }}</span>
           </span>
         </li>
       </ul>
       <p v-if="!shown.forbidden" class="small faded">Of what was tried nothing is forbidden.</p>
     </section>
-    <p v-else-if="w.seen.value?.board" class="small faded none">No sample fills: it is not told which kinds it takes.</p>
+    <p v-else-if="w.seen.value?.board" class="small faded none">
+      No sample fills: it is not told which kinds it takes.
+    </p>
     <section v-if="!w.errors.value.length && w.seen.value" aria-label="What is open in it">
-      <h2>{{ w.seen.value.open.length ? `${plural(w.seen.value.open.length, 'fact')} open, by what they could hide` : 'Every fact is told or looked for' }}</h2>
+      <h2>
+        {{
+          w.seen.value.open.length
+            ? `${plural(w.seen.value.open.length, 'fact')} open, by what they could hide`
+            : 'Every fact is told or looked for'
+        }}
+      </h2>
       <ul>
         <li v-for="g in groups" :key="g.harm">
           <SeverityMark :severity="g.mark" />
-          <span><b>{{ g.facts.length }}</b> {{ g.words }}<template v-for="f in g.facts" :key="f.fact"><button v-if="f.question" type="button" class="lead fact" @click="emit('question', f.question)">{{ f.what }}</button><span v-else class="fact">{{ f.what }}</span></template></span>
+          <span
+            ><b>{{ g.facts.length }}</b> {{ g.words
+            }}<template v-for="f in g.facts" :key="f.fact"
+              ><button v-if="f.question" type="button" class="lead fact" @click="emit('question', f.question)">
+                {{ f.what }}</button
+              ><span v-else class="fact">{{ f.what }}</span></template
+            ></span
+          >
         </li>
       </ul>
     </section>
     <section v-if="w.tried.value?.machines && !w.errors.value.length" aria-label="What it would change">
-      <h2>{{ w.tried.value.changes.length ? `Would change ${plural(w.tried.value.changes.length, 'layout')}` : 'It judges no layout otherwise' }} <span class="faded small">tried on {{ w.tried.value.tried_on }} of {{ plural(w.tried.value.machines, 'machine') }}</span></h2>
+      <h2>
+        {{
+          w.tried.value.changes.length
+            ? `Would change ${plural(w.tried.value.changes.length, 'layout')}`
+            : 'It judges no layout otherwise'
+        }}
+        <span class="faded small"
+          >tried on {{ w.tried.value.tried_on }} of {{ plural(w.tried.value.machines, 'machine') }}</span
+        >
+      </h2>
       <ul>
         <li v-for="c in w.tried.value.changes" :key="c.machine_id + c.layout">
-          <router-link class="quiet-link" :to="`/machines/${c.machine_id}/fit`">{{ c.machine }}</router-link> <span>{{ c.layout }}: <VerdictWord :of="{ verdict: c.was }" :size="11" /> → <VerdictWord :of="{ verdict: c.verdict }" :size="11" /></span>
+          <router-link class="quiet-link" :to="`/machines/${c.machine_id}/fit`">{{ c.machine }}</router-link>{{ ' ' }}
+          <span
+            >{{ c.layout }}: <VerdictWord :of="{ verdict: c.was }" :size="11" /> →
+            <VerdictWord :of="{ verdict: c.verdict }" :size="11"
+          /></span>
         </li>
       </ul>
-      <button v-if="mayTake && w.tried.value.behind" type="button" class="press slim" @click="emit('taken')">Bring {{ plural(w.tried.value.behind, 'machine') }} under this revision</button>
+      <button v-if="mayTake && w.tried.value.behind" type="button" class="press slim" @click="emit('taken')">
+        Bring {{ plural(w.tried.value.behind, 'machine') }} under this revision
+      </button>
     </section>
     <slot />
   </div>

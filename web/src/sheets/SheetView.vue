@@ -18,7 +18,10 @@ import { useWork } from './work'
 
 const props = defineProps<{ hash?: string; draftId?: string }>()
 const router = useRouter()
-const w = useWork((hash) => void (hash && hash !== props.hash ? router.replace(`/sheets/${hash}`) : hash ? load() : router.replace('/sheets')))
+const w = useWork(
+  (hash) =>
+    void (hash && hash !== props.hash ? router.replace(`/sheets/${hash}`) : hash ? load() : router.replace('/sheets')),
+)
 const { page, draft, seen, last, tried, wrong, touching } = w
 const asText = ref(false)
 const open = ref('')
@@ -32,7 +35,12 @@ const title = computed(() => seen.value?.title || last.value?.title || page.valu
 useTitle(() => title.value)
 useKeys('The sheet', [{ keys: 'Ctrl Z, Ctrl Shift Z', does: 'take back, do again' }])
 
-const load = () => ((told.value = ''), (keeping.value = false), (compared.value = null), w.load({ hash: props.hash, draft: props.draftId }))
+const load = () => (
+  (told.value = ''),
+  (keeping.value = false),
+  (compared.value = null),
+  w.load({ hash: props.hash, draft: props.draftId })
+)
 watch(() => [props.hash, props.draftId], load, { immediate: true })
 
 const readable = computed(() => !!seen.value?.questions)
@@ -70,8 +78,12 @@ async function keep(): Promise<void> {
 }
 async function takeOver(): Promise<void> {
   await w.doing(async () => {
-    const { taken, refused } = await ask(api.POST('/api/sheets/{sheet_id}/taken', { params: { path: { sheet_id: page.value!.sheet.sheet_id } } }))
-    told.value = taken.length ? `${plural(taken.length, 'machine')} under this revision now: ${taken.join(', ')}.` : 'Every machine is under this revision already.'
+    const { taken, refused } = await ask(
+      api.POST('/api/sheets/{sheet_id}/taken', { params: { path: { sheet_id: page.value!.sheet.sheet_id } } }),
+    )
+    told.value = taken.length
+      ? `${plural(taken.length, 'machine')} under this revision now: ${taken.join(', ')}.`
+      : 'Every machine is under this revision already.'
     const odd = Object.entries(refused).map(([name, reason]) => `${name}: ${reason}`)
     if (odd.length) throw new Error(odd.join(' '))
   })
@@ -81,15 +93,28 @@ async function takeOver(): Promise<void> {
 async function compare(other: string, revision: number): Promise<void> {
   if (compared.value) return void (compared.value = null)
   try {
-    const changes = await ask(api.POST('/api/sheets/{hash_}/against', { params: { path: { hash_: other } }, body: { text: w.text.value } }))
-    compared.value = { changes, was: `revision ${revision}`, now: draft.value ? 'the draft' : `revision ${page.value!.sheet.revision}` }
+    const changes = await ask(
+      api.POST('/api/sheets/{hash_}/against', { params: { path: { hash_: other } }, body: { text: w.text.value } }),
+    )
+    compared.value = {
+      changes,
+      was: `revision ${revision}`,
+      now: draft.value ? 'the draft' : `revision ${page.value!.sheet.revision}`,
+    }
   } catch (error) {
     wrong.value = faultsOf(error)
   }
 }
 const retiring = ref(false)
 async function retire(on: boolean): Promise<void> {
-  await w.doing(() => ask(api.PUT('/api/sheets/{sheet_id}/retired', { params: { path: { sheet_id: page.value!.sheet.sheet_id } }, body: { retired: on, why: why.value.trim() } })))
+  await w.doing(() =>
+    ask(
+      api.PUT('/api/sheets/{sheet_id}/retired', {
+        params: { path: { sheet_id: page.value!.sheet.sheet_id } },
+        body: { retired: on, why: why.value.trim() },
+      }),
+    ),
+  )
   retiring.value = false
   why.value = ''
   await load()
@@ -98,9 +123,21 @@ const copying = ref(false)
 const copyName = ref('')
 async function copy(): Promise<void> {
   const name = copyName.value.trim()
-  const id = name.toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-|-$/g, '')
+  const id = name
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '-')
+    .replace(/^-|-$/g, '')
   try {
-    const made = await ask(api.POST('/api/drafts', { body: { text: w.text.value.replace(/^id:.*$/m, `id: ${id}`).replace(/^title:.*$/m, `title: ${JSON.stringify(name)}`).replace(/^models:.*\n/m, '') } }))
+    const made = await ask(
+      api.POST('/api/drafts', {
+        body: {
+          text: w.text.value
+            .replace(/^id:.*$/m, `id: ${id}`)
+            .replace(/^title:.*$/m, `title: ${JSON.stringify(name)}`)
+            .replace(/^models:.*\n/m, ''),
+        },
+      }),
+    )
     copying.value = false
     await router.push(`/sheets/drafts/${made.id}`)
   } catch (error) {
@@ -112,44 +149,99 @@ function onKey(event: KeyboardEvent): void {
   event.preventDefault()
   void (event.shiftKey ? w.redo() : w.undo())
 }
+/** What stands on it, and so stays as it is. */
+function standing({ machines, plans }: { machines: number; plans: number }): string {
+  if (!machines && !plans) return 'Nothing stands on it.'
+  const what = [machines && plural(machines, 'machine'), plans && plural(plans, 'plan')].filter(Boolean).join(' and ')
+  return machines + plans === 1 ? `${what} stands on it and stays so.` : `${what} stand on it and stay so.`
+}
 </script>
 
 <template>
   <div class="page sheet" @keydown="onKey">
     <header>
       <h1>{{ title }}</h1>
-      <span v-if="page || draft" class="faded">{{ [seen?.kind || page?.sheet.kind, slots && plural(slots, 'slot'), page?.uses.machines && plural(page.uses.machines, 'machine')].filter(Boolean).join(', ') }}</span>
-      <span v-if="draft" class="small"><b>{{ draft.base_revision ? `draft of revision ${revision}` : 'draft of a new sheet' }}</b> <span class="faded">{{ draft.by === draft.begun_by ? '' : `begun by ${draft.begun_by}, ` }}{{ draft.by }} wrote {{ age(draft.at) }}</span></span>
-      <span v-else-if="page" class="faded small">revision {{ page.sheet.revision }}{{ w.newest.value ? '' : ', not the newest: it is as it was' }}</span>
-      <span v-if="w.here.value.length" class="small here" role="status">{{ w.here.value.join(' and ') }} {{ w.here.value.length === 1 ? 'has' : 'have' }} it open too</span>
+      <span v-if="page || draft" class="faded">{{
+        [
+          seen?.kind || page?.sheet.kind,
+          slots && plural(slots, 'slot'),
+          page?.uses.machines && plural(page.uses.machines, 'machine'),
+        ]
+          .filter(Boolean)
+          .join(', ')
+      }}</span>
+      <span v-if="draft" class="small"
+        ><b>{{ draft.base_revision ? `draft of revision ${revision}` : 'draft of a new sheet' }}</b
+        >{{ ' ' }}
+        <span class="faded"
+          >{{ draft.by === draft.begun_by ? '' : `begun by ${draft.begun_by}, ` }}{{ draft.by }} wrote
+          {{ age(draft.at) }}</span
+        ></span
+      >
+      <span v-else-if="page" class="faded small"
+        >revision {{ page.sheet.revision }}{{ w.newest.value ? '' : ', not the newest: it is as it was' }}</span
+      >
+      <span v-if="w.here.value.length" class="small here" role="status"
+        >{{ w.here.value.join(' and ') }} {{ w.here.value.length === 1 ? 'has' : 'have' }} it open too</span
+      >
       <span v-if="page || draft" class="modes" role="group" aria-label="As">
-        <button type="button" class="choice" :aria-pressed="!asText" :disabled="!readable && asText" @click="asText = false">Questions</button>
+        <button
+          type="button"
+          class="choice"
+          :aria-pressed="!asText"
+          :disabled="!readable && asText"
+          @click="asText = false">
+          Questions
+        </button>
         <button type="button" class="choice" :aria-pressed="asText" @click="asText = true">Text</button>
       </span>
       <span class="keep">
         <template v-if="draft && session.mayWrite()">
-          <button v-if="errors.length" type="button" class="press quiet" @click="toLine(errors[0]!.fault.line ?? 1)">To keep: mend line {{ errors[0]!.fault.line ?? 1 }}</button>
-          <button v-else type="button" class="press" :disabled="same || (!w.changed.value && !!page)" :aria-expanded="keeping" @click="keeping = !keeping">Keep as {{ draft.base_revision ? `revision ${revision}` : 'a new sheet' }}</button>
+          <button v-if="errors.length" type="button" class="press quiet" @click="toLine(errors[0]!.fault.line ?? 1)">
+            To keep: mend line {{ errors[0]!.fault.line ?? 1 }}
+          </button>
+          <button
+            v-else
+            type="button"
+            class="press"
+            :disabled="same || (!w.changed.value && !!page)"
+            :aria-expanded="keeping"
+            @click="keeping = !keeping">
+            Keep as {{ draft.base_revision ? `revision ${revision}` : 'a new sheet' }}
+          </button>
         </template>
         <template v-else-if="page">
           <a class="quiet-link" :href="`/api/sheets/file?sheet=${page.sheet.hash}`" download>Export</a>
           <template v-if="session.mayWrite()">
-            <button type="button" class="quiet-link" :aria-expanded="copying" @click="copying = !copying">Another like it</button>
-            <button v-if="!page.sheet.archetype" type="button" class="quiet-link" :aria-expanded="retiring" @click="page.retired ? retire(false) : (retiring = !retiring)">{{ page.retired ? 'Bring it back' : 'Retire' }}</button>
+            <button type="button" class="quiet-link" :aria-expanded="copying" @click="copying = !copying">
+              Another like it
+            </button>
+            <button
+              v-if="!page.sheet.archetype"
+              type="button"
+              class="quiet-link"
+              :aria-expanded="retiring"
+              @click="page.retired ? retire(false) : (retiring = !retiring)">
+              {{ page.retired ? 'Bring it back' : 'Retire' }}
+            </button>
           </template>
         </template>
       </span>
     </header>
     <form v-if="keeping && draft" class="strip" @submit.prevent="keep">
-      <label class="small faded">why it differs <input v-model="why" maxlength="200" placeholder="bays counted at store-01" /></label>
+      <label class="small faded"
+        >why it differs <input v-model="why" maxlength="200" placeholder="bays counted at store-01"
+      /></label>
       <button type="submit" class="press slim">Keep it</button>
     </form>
     <form v-if="copying" class="strip" @submit.prevent="copy">
-      <label class="small faded">what the other model is called <input v-model="copyName" required maxlength="120" /></label>
+      <label class="small faded"
+        >what the other model is called <input v-model="copyName" required maxlength="120"
+      /></label>
       <button type="submit" class="press slim" :disabled="!copyName.trim()">Begin it</button>
     </form>
     <form v-if="retiring && page" class="strip" @submit.prevent="retire(true)">
-      <span class="small">{{ page.uses.machines || page.uses.plans ? `${[page.uses.machines && plural(page.uses.machines, 'machine'), page.uses.plans && plural(page.uses.plans, 'plan')].filter(Boolean).join(' and ')} ${page.uses.machines + page.uses.plans === 1 ? 'stands' : 'stand'} on it and ${page.uses.machines + page.uses.plans === 1 ? 'stays' : 'stay'} so.` : 'Nothing stands on it.' }} It is offered for no new machine.</span>
+      <span class="small">{{ standing(page.uses) }} It is offered for no new machine.</span>
       <label class="small faded">why <input v-model="why" maxlength="200" /></label>
       <button type="submit" class="press slim">Retire it</button>
     </form>
@@ -157,46 +249,117 @@ function onKey(event: KeyboardEvent): void {
       <button type="button" class="quiet-link close" @click="compared = null">Close</button>
       <ClauseChanges :changes="compared.changes" :asks="w.asks.value" :was="compared.was" :now="compared.now" />
     </section>
-    <p v-if="page?.retired" class="small faded">Retired by {{ page.retired.by }}{{ page.retired.why ? `: ${page.retired.why}` : '' }}. What stands on it can be read and worked on.</p>
+    <p v-if="page?.retired" class="small faded">
+      Retired by {{ page.retired.by }}{{ page.retired.why ? `: ${page.retired.why}` : '' }}. What stands on it can be
+      read and worked on.
+    </p>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-if="told" role="status">{{ told }}</p>
     <ComingNote v-if="!seen && !wrong" what="The sheet" />
     <template v-if="seen">
       <div class="progress" aria-label="Progress">
-        <button v-for="(s, i) in sections" :key="s.name" type="button" class="bars" :title="`${s.name}: ${s.told} told, ${s.untold} untold, ${s.open} open`" :aria-label="`${i + 1} ${s.name}: ${s.told} told, ${s.untold} untold, ${s.open} open`" @click="((asText = false), nextTick(() => questions?.toSection(i + 1)))">
-          <span class="row"><i v-for="n in s.told" :key="`t${n}`" class="told"></i><i v-for="n in s.untold" :key="`u${n}`" class="untold"></i><i v-for="n in s.open" :key="`o${n}`" class="open"></i><i v-if="!s.told && !s.untold && !s.open" class="none"></i></span>
+        <button
+          v-for="(s, i) in sections"
+          :key="s.name"
+          type="button"
+          class="bars"
+          :title="`${s.name}: ${s.told} told, ${s.untold} untold, ${s.open} open`"
+          :aria-label="`${i + 1} ${s.name}: ${s.told} told, ${s.untold} untold, ${s.open} open`"
+          @click="((asText = false), nextTick(() => questions?.toSection(i + 1)))">
+          <span class="row"
+            ><i v-for="n in s.told" :key="`t${n}`" class="told"></i
+            ><i v-for="n in s.untold" :key="`u${n}`" class="untold"></i
+            ><i v-for="n in s.open" :key="`o${n}`" class="open"></i
+            ><i v-if="!s.told && !s.untold && !s.open" class="none"></i
+          ></span>
           <span class="small faded">{{ i + 1 }}</span>
         </button>
-        <span v-if="facts" class="figures"><b>{{ facts.told }}</b> told <b class="untold-n">{{ facts.untold }}</b> untold <b class="open-n">{{ facts.open }}</b> open</span>
+        <span v-if="facts" class="figures"
+          ><b>{{ facts.told }}</b> told <b class="untold-n">{{ facts.untold }}</b> untold
+          <b class="open-n">{{ facts.open }}</b> open</span
+        >
         <span v-if="draft && session.mayWrite()" class="drafting">
-          <button type="button" class="quiet-link" :disabled="!w.steps.value.length" @click="w.undo()">Take back</button>
-          <button v-if="page && w.changed.value" type="button" class="quiet-link" :aria-expanded="!!compared" @click="compare(page.sheet.hash, page.sheet.revision)">Compare with {{ page.sheet.revision }}</button>
+          <button type="button" class="quiet-link" :disabled="!w.steps.value.length" @click="w.undo()">
+            Take back
+          </button>
+          <button
+            v-if="page && w.changed.value"
+            type="button"
+            class="quiet-link"
+            :aria-expanded="!!compared"
+            @click="compare(page.sheet.hash, page.sheet.revision)">
+            Compare with {{ page.sheet.revision }}
+          </button>
           <button type="button" class="quiet-link" @click="w.leave()">Leave the draft</button>
         </span>
-        <span v-if="same" class="small faded">says what revision {{ page?.revisions.find((r) => r.hash === tried?.kept_as)?.revision ?? 1 }} says</span>
+        <span v-if="same" class="small faded"
+          >says what revision {{ page?.revisions.find((r) => r.hash === tried?.kept_as)?.revision ?? 1 }} says</span
+        >
       </div>
-      <DoubtList v-if="page?.doubts.length && session.mayWrite() && w.newest.value" :doubts="page.doubts" :revision="revision" @question="toQuestion" @changed="load" />
+      <DoubtList
+        v-if="page?.doubts.length && session.mayWrite() && w.newest.value"
+        :doubts="page.doubts"
+        :revision="revision"
+        @question="toQuestion"
+        @changed="load" />
       <div class="columns">
         <section class="left" :aria-label="asText ? 'Text' : 'Questions'">
           <TextPane v-if="asText || !readable" ref="text" />
           <QuestionsPane v-else ref="questions" v-model="open" />
         </section>
         <section class="middle" aria-label="Its board" :class="{ dim: errors.length }">
-          <p v-if="touching" class="small told-words" role="status"><b>{{ touching.words }}</b> <span class="faded">By keys: arrows, then Enter.</span></p>
-          <p v-else-if="errors.length" class="small faded told-words">As it was before line {{ errors[0]!.fault.line ?? 1 }} was wrong.</p>
+          <p v-if="touching" class="small told-words" role="status">
+            <b>{{ touching.words }}</b> <span class="faded">By keys: arrows, then Enter.</span>
+          </p>
+          <p v-else-if="errors.length" class="small faded told-words">
+            As it was before line {{ errors[0]!.fault.line ?? 1 }} was wrong.
+          </p>
           <div v-if="shownBoard" class="picture">
-            <BoardView :board="shownBoard" :now="{}" :goal="{}" :order="touching ? touching.order : slots <= 32" :lit="touching?.lit" :interactive="!!touching" @enter="touching?.tell($event)" @press="touching?.tell($event)" />
+            <BoardView
+              :board="shownBoard"
+              :now="{}"
+              :goal="{}"
+              :order="touching ? touching.order : slots <= 32"
+              :lit="touching?.lit"
+              :interactive="!!touching"
+              @enter="touching?.tell($event)"
+              @press="touching?.tell($event)" />
           </div>
           <ol v-if="touching?.steps?.length" class="steps" tabindex="0" aria-label="The sets in order">
-            <li v-for="(s, i) in touching.steps" :key="i"><b class="mono">{{ s.slots.join(' ') }}</b> <span class="faded small">{{ s.total }} {{ s.total === 1 ? 'module' : 'modules' }}</span></li>
+            <li v-for="(s, i) in touching.steps" :key="i">
+              <b class="mono">{{ s.slots.join(' ') }}</b>{{ ' ' }}
+              <span class="faded small">{{ s.total }} {{ s.total === 1 ? 'module' : 'modules' }}</span>
+            </li>
           </ol>
           <p v-if="!shownBoard" class="faded small told-words">No board yet: the text has errors.</p>
         </section>
-        <SaysPane class="right" :as-text="asText" :may-take="session.mayWrite() && w.newest.value && !draft" @question="toQuestion" @line="toLine" @taken="takeOver">
+        <SaysPane
+          class="right"
+          :as-text="asText"
+          :may-take="session.mayWrite() && w.newest.value && !draft"
+          @question="toQuestion"
+          @line="toLine"
+          @taken="takeOver">
           <section v-if="page && page.revisions.length > 1" class="small" aria-label="Revisions">
             <h2>Revisions</h2>
             <ul>
-              <li v-for="r in page.revisions" :key="r.hash"><router-link class="quiet-link" :to="`/sheets/${r.hash}`" :aria-current="r.hash === hash ? 'page' : undefined">{{ r.revision }}</router-link> <span class="faded">{{ [r.by ?? 'came with the tool', age(r.at), r.why].filter(Boolean).join(', ') }} <button v-if="r.hash !== page.sheet.hash" type="button" class="quiet-link" @click="compare(r.hash, r.revision)">compare</button></span></li>
+              <li v-for="r in page.revisions" :key="r.hash">
+                <router-link
+                  class="quiet-link"
+                  :to="`/sheets/${r.hash}`"
+                  :aria-current="r.hash === hash ? 'page' : undefined"
+                  >{{ r.revision }}</router-link>{{ ' ' }}
+                <span class="faded"
+                  >{{ [r.by ?? 'came with the tool', age(r.at), r.why].filter(Boolean).join(', ') }}
+                  <button
+                    v-if="r.hash !== page.sheet.hash"
+                    type="button"
+                    class="quiet-link"
+                    @click="compare(r.hash, r.revision)">
+                    compare
+                  </button></span
+                >
+              </li>
             </ul>
           </section>
         </SaysPane>

@@ -17,13 +17,26 @@ const unsent = ref('')
 const ready = ref(0)
 let timer = 0
 
-const key = () => `umbrak-sheet-text:${session.account?.id ?? ''}:${w.draft.value?.id ?? w.page.value?.sheet.sheet_id ?? ''}`
-const faults = computed<Fault[]>(() => (w.seen.value?.said ?? []).map((s) => ({ line: s.fault.line, column: s.fault.column, message: `${s.fault.path ? `${s.fault.path}: ` : ''}${s.fault.message}`, severity: s.wrong ? ('error' as const) : ('warning' as const), stands: s.fault.stands, cure: s.fault.cure })))
+const key = () =>
+  `umbrak-sheet-text:${session.account?.id ?? ''}:${w.draft.value?.id ?? w.page.value?.sheet.sheet_id ?? ''}`
+const faults = computed<Fault[]>(() =>
+  (w.seen.value?.said ?? []).map((s) => ({
+    line: s.fault.line,
+    column: s.fault.column,
+    message: `${s.fault.path ? `${s.fault.path}: ` : ''}${s.fault.message}`,
+    severity: s.wrong ? ('error' as const) : ('warning' as const),
+    stands: s.fault.stands,
+    cure: s.fault.cure,
+  })),
+)
 const first = computed(() => faults.value.find((f) => f.severity === 'error'))
 
 async function begin(): Promise<void> {
   await nextTick()
-  const [{ makeEditor }, fields] = await Promise.all([import('./editor'), ask(api.GET('/api/sheets/fields')).catch(() => null)])
+  const [{ makeEditor }, fields] = await Promise.all([
+    import('./editor'),
+    ask(api.GET('/api/sheets/fields')).catch(() => null),
+  ])
   if (!place.value) return
   editor?.end()
   // What was written and could not be sent outlives a reload.
@@ -75,10 +88,29 @@ defineExpose({ send, goTo: (line: number) => editor?.goTo(line) })
   <section class="text" aria-label="As text">
     <div ref="place" class="editor"></div>
     <p v-if="first" class="foot small wrong">
-      {{ plural(faults.filter((f) => f.severity === 'error').length, 'error') }}: <button type="button" class="quiet-link" @click="editor?.goTo(first.line ?? 1)">line {{ first.line ?? 1 }}</button> {{ first.message }}
-      <button v-if="ready && first.cure && editor?.canMend(first)" type="button" class="press slim quiet" @click="editor?.mend(first)">Make it {{ first.cure }}</button>
+      {{ plural(faults.filter((f) => f.severity === 'error').length, 'error') }}:
+      <button type="button" class="quiet-link" @click="editor?.goTo(first.line ?? 1)">
+        line {{ first.line ?? 1 }}
+      </button>
+      {{ first.message }}
+      <button
+        v-if="ready && first.cure && editor?.canMend(first)"
+        type="button"
+        class="press slim quiet"
+        @click="editor?.mend(first)">
+        Make it {{ first.cure }}
+      </button>
     </p>
-    <p v-else class="foot small faded">{{ unsent ? 'Being written …' : w.draft.value ? `As it is in the draft; ${w.draft.value.by} wrote last.` : 'As it is kept. Writing begins a draft.' }} Ctrl and space offers what may stand there.</p>
+    <p v-else class="foot small faded">
+      {{
+        unsent
+          ? 'Being written …'
+          : w.draft.value
+            ? `As it is in the draft; ${w.draft.value.by} wrote last.`
+            : 'As it is kept. Writing begins a draft.'
+      }}
+      Ctrl and space offers what may stand there.
+    </p>
   </section>
 </template>
 

@@ -29,7 +29,8 @@ async function end(m: WaitingModel, into: string | null): Promise<void> {
   wrong.value = told.value = ''
   try {
     const found = await ask(api.POST('/api/lists/waiting', { body: { model: m.model, into: into as never } }))
-    if (found) told.value = `${plural(found.added.length, 'part')} listed in ${found.title}${found.draft_by ? `, in the draft of ${found.draft_by}` : ''}.`
+    if (found)
+      told.value = `${plural(found.added.length, 'part')} listed in ${found.title}${found.draft_by ? `, in the draft of ${found.draft_by}` : ''}.`
     emit('done')
     await load()
   } catch (error) {
@@ -40,18 +41,32 @@ const sheets = () => props.lines.filter((l) => !l.sheet.archetype && !l.retired)
 </script>
 
 <template>
-  <section v-if="models.length || told || (wrong && !health.trouble)" class="panel waits small" aria-label="Lists that wait for a sheet">
+  <section
+    v-if="models.length || told || (wrong && !health.trouble)"
+    class="panel waits small"
+    aria-label="Lists that wait for a sheet">
     <p v-if="told" role="status">{{ told }}</p>
     <p v-if="wrong && !health.trouble" class="wrong" role="alert">{{ wrong }}</p>
     <p v-for="m in models" :key="m.model" class="line">
-      <span><b>{{ m.model }}</b>: {{ plural(m.parts.length, 'part') }} of {{ m.lists.join(', ') }} <span class="faded">{{ m.sheet_title ? `for ${m.sheet_title}` : 'wait for a sheet of that name' }}</span></span>
+      <span
+        ><b>{{ m.model }}</b
+        >: {{ plural(m.parts.length, 'part') }} of {{ m.lists.join(', ') }}
+        <span class="faded">{{ m.sheet_title ? `for ${m.sheet_title}` : 'wait for a sheet of that name' }}</span></span
+      >
       <template v-if="session.mayWrite()">
-        <select :value="wanted(m)" :aria-label="`Sheet for ${m.model}`" @change="chosen = { ...chosen, [m.model]: ($event.target as HTMLSelectElement).value }">
+        <select
+          :value="wanted(m)"
+          :aria-label="`Sheet for ${m.model}`"
+          @change="chosen = { ...chosen, [m.model]: ($event.target as HTMLSelectElement).value }">
           <option value="" disabled>a sheet</option>
           <option v-for="l in sheets()" :key="l.sheet.hash" :value="l.sheet.hash">{{ l.sheet.title }}</option>
         </select>
-        <button type="button" class="quiet-link" :disabled="!wanted(m)" @click="end(m, wanted(m))">List them there</button>
-        <button type="button" class="quiet-link" :aria-label="`Forget the lines of ${m.model}`" @click="end(m, null)">Forget them</button>
+        <button type="button" class="quiet-link" :disabled="!wanted(m)" @click="end(m, wanted(m))">
+          List them there
+        </button>
+        <button type="button" class="quiet-link" :aria-label="`Forget the lines of ${m.model}`" @click="end(m, null)">
+          Forget them
+        </button>
       </template>
     </p>
   </section>

@@ -68,7 +68,13 @@ export function completionsAt(fields: Shape, before: string): Offer[] {
   }
   while (here?.kind === 'list' && (key || here.of?.kind === 'choice')) here = here.of
   if (!here) return []
-  if (key && here.kind === 'record') return here.fields.map((f) => ({ label: f.name, detail: f.label === f.name.replaceAll('_', ' ') ? undefined : f.label, info: f.help || undefined, apply: `${f.name}: ` }))
+  if (key && here.kind === 'record')
+    return here.fields.map((f) => ({
+      label: f.name,
+      detail: f.label === f.name.replaceAll('_', ' ') ? undefined : f.label,
+      info: f.help || undefined,
+      apply: `${f.name}: `,
+    }))
   const words = [...here.options.map(String), ...here.words, ...(here.kind === 'flag' ? ['true', 'false'] : [])]
   return words.map((label) => ({ label }))
 }

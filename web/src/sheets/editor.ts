@@ -1,6 +1,12 @@
 /** The editor of a sheet's text: loaded only where a sheet is edited. Faults come from the server and stand at their lines; what may be
  * written where comes from the sheet's own fields. */
-import { autocompletion, closeBrackets, completionKeymap, type CompletionContext, type CompletionResult } from '@codemirror/autocomplete'
+import {
+  autocompletion,
+  closeBrackets,
+  completionKeymap,
+  type CompletionContext,
+  type CompletionResult,
+} from '@codemirror/autocomplete'
 import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands'
 import { yaml } from '@codemirror/lang-yaml'
 import { bracketMatching, HighlightStyle, indentUnit, syntaxHighlighting } from '@codemirror/language'
@@ -42,7 +48,13 @@ const COLOURS = HighlightStyle.define([
 /** A change that came from elsewhere: an answer, another writer. */
 const FROM_ELSEWHERE = Annotation.define<boolean>()
 
-export function makeEditor(parent: HTMLElement, text: string, changed: (text: string) => void, readOnly: boolean, fields: Shape | null) {
+export function makeEditor(
+  parent: HTMLElement,
+  text: string,
+  changed: (text: string) => void,
+  readOnly: boolean,
+  fields: Shape | null,
+) {
   const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content ?? ''
   const complete = (context: CompletionContext): CompletionResult | null => {
     const line = context.state.doc.lineAt(context.pos)
@@ -74,7 +86,13 @@ export function makeEditor(parent: HTMLElement, text: string, changed: (text: st
         EditorView.contentAttributes.of({ 'aria-label': 'Text of the sheet', tabindex: '0' }),
         EditorState.readOnly.of(readOnly),
         // Tab leaves the editor, as everywhere; Ctrl-] indents.
-        keymap.of([...completionKeymap, ...defaultKeymap, ...historyKeymap, ...searchKeymap, { ...indentWithTab, key: 'Ctrl-]' }]),
+        keymap.of([
+          ...completionKeymap,
+          ...defaultKeymap,
+          ...historyKeymap,
+          ...searchKeymap,
+          { ...indentWithTab, key: 'Ctrl-]' },
+        ]),
         EditorView.updateListener.of((u) => {
           if (u.docChanged && !u.transactions.some((t) => t.annotation(FROM_ELSEWHERE))) changed(u.state.doc.toString())
         }),
@@ -86,14 +104,17 @@ export function makeEditor(parent: HTMLElement, text: string, changed: (text: st
     const { doc } = view.state
     if (!f.stands || !f.line || f.line > doc.lines) return null
     const line = doc.line(f.line)
-    const at = new RegExp(`(^|[^\\w-])(${f.stands.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')})(?![\\w-])`).exec(line.text.slice(Math.max(0, (f.column ?? 1) - 1)))
+    const at = new RegExp(`(^|[^\\w-])(${f.stands.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')})(?![\\w-])`).exec(
+      line.text.slice(Math.max(0, (f.column ?? 1) - 1)),
+    )
     if (!at) return null
     const from = line.from + Math.max(0, (f.column ?? 1) - 1) + at.index + at[1]!.length
     return { from, to: from + f.stands.length }
   }
   function mend(f: Fault): void {
     const at = wordAt(f)
-    if (at && f.cure) view.dispatch({ changes: { ...at, insert: f.cure }, selection: { anchor: at.from + f.cure.length } })
+    if (at && f.cure)
+      view.dispatch({ changes: { ...at, insert: f.cure }, selection: { anchor: at.from + f.cure.length } })
   }
   return {
     show(faults: Fault[]): void {
@@ -101,7 +122,12 @@ export function makeEditor(parent: HTMLElement, text: string, changed: (text: st
       const found: Diagnostic[] = faults.map((f) => {
         const line = doc.line(Math.min(Math.max(f.line ?? 1, 1), doc.lines))
         const at = wordAt(f) ?? { from: Math.min(line.from + Math.max((f.column ?? 1) - 1, 0), line.to), to: line.to }
-        return { ...at, severity: f.severity, message: f.message, actions: f.cure && wordAt(f) && !readOnly ? [{ name: f.cure, apply: () => mend(f) }] : [] }
+        return {
+          ...at,
+          severity: f.severity,
+          message: f.message,
+          actions: f.cure && wordAt(f) && !readOnly ? [{ name: f.cure, apply: () => mend(f) }] : [],
+        }
       })
       view.dispatch(setDiagnostics(view.state, found))
     },
@@ -119,8 +145,12 @@ export function makeEditor(parent: HTMLElement, text: string, changed: (text: st
       let from = 0
       while (from < was.length && was[from] === now[from]) from++
       let end = 0
-      while (end < Math.min(was.length, now.length) - from && was[was.length - 1 - end] === now[now.length - 1 - end]) end++
-      view.dispatch({ changes: { from, to: was.length - end, insert: now.slice(from, now.length - end) }, annotations: FROM_ELSEWHERE.of(true) })
+      while (end < Math.min(was.length, now.length) - from && was[was.length - 1 - end] === now[now.length - 1 - end])
+        end++
+      view.dispatch({
+        changes: { from, to: was.length - end, insert: now.slice(from, now.length - end) },
+        annotations: FROM_ELSEWHERE.of(true),
+      })
     },
     text: () => view.state.doc.toString(),
     end: () => view.destroy(),

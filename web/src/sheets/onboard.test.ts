@@ -24,10 +24,14 @@ describe('an order told by touching', () => {
 
 describe('channels told by touching', () => {
   const channels = channelsOf({ A: ['A1', 'A2'], B: { socket: 'CPU1', slots: [] } })
-  it('are blocks whichever way they were written', () => expect(channels).toEqual({ A: { slots: ['A1', 'A2'] }, B: { socket: 'CPU1', slots: [] } }))
-  it('take a slot off where it was', () => expect(putOn(channels, 'A2', 'B')).toEqual({ A: { slots: ['A1'] }, B: { socket: 'CPU1', slots: ['A2'] } }))
+  it('are blocks whichever way they were written', () =>
+    expect(channels).toEqual({ A: { slots: ['A1', 'A2'] }, B: { socket: 'CPU1', slots: [] } }))
+  it('take a slot off where it was', () =>
+    expect(putOn(channels, 'A2', 'B')).toEqual({ A: { slots: ['A1'] }, B: { socket: 'CPU1', slots: ['A2'] } }))
   it('keep one that is touched again', () => expect(putOn(channels, 'A2', 'A')).toEqual(channels))
-  it.each([[null], ['open'], [[]]])('are none in %j', (odd) => expect(channelsOf(odd === 'open' ? null : odd)).toEqual({}))
+  it.each([[null], ['open'], [[]]])('are none in %j', (odd) =>
+    expect(channelsOf(odd === 'open' ? null : odd)).toEqual({}),
+  )
 })
 
 describe('an answer in few words', () => {

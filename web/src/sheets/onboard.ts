@@ -33,17 +33,34 @@ type Channel = { slots: string[]; [member: string]: unknown }
 /** Channels of an answer, each as a block. */
 export function channelsOf(value: unknown): Record<string, Channel> {
   const told = value && typeof value === 'object' ? (value as Record<string, unknown>) : {}
-  return Object.fromEntries(Object.entries(told).map(([name, c]) => [name, Array.isArray(c) ? { slots: c as string[] } : { ...(c as Channel), slots: ((c as Channel).slots ?? []) as string[] }]))
+  return Object.fromEntries(
+    Object.entries(told).map(([name, c]) => [
+      name,
+      Array.isArray(c)
+        ? { slots: c as string[] }
+        : { ...(c as Channel), slots: ((c as Channel).slots ?? []) as string[] },
+    ]),
+  )
 }
 
 /** A slot put on a channel, and taken off the one where it was; touched there again it stays. */
 export function putOn(channels: Record<string, Channel>, slot: string, name: string): Record<string, Channel> {
   return Object.fromEntries(
-    Object.entries(channels).map(([n, c]) => [n, { ...c, slots: n === name ? (c.slots.includes(slot) ? c.slots : [...c.slots, slot]) : c.slots.filter((s) => s !== slot) }]),
+    Object.entries(channels).map(([n, c]) => [
+      n,
+      {
+        ...c,
+        slots: n === name ? (c.slots.includes(slot) ? c.slots : [...c.slots, slot]) : c.slots.filter((s) => s !== slot),
+      },
+    ]),
   )
 }
 
 /** The board with its slots' numerals, tabs and more as they are answered so far. */
-export function boardAs(board: Board, local: Record<string, string>, of: (name: string) => Partial<Board['slots'][0]>): Board {
+export function boardAs(
+  board: Board,
+  local: Record<string, string>,
+  of: (name: string) => Partial<Board['slots'][0]>,
+): Board {
   return { ...board, slots: board.slots.map((s) => (s.id in local ? { ...s, ...of(local[s.id]!) } : s)) }
 }

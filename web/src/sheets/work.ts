@@ -1,6 +1,21 @@
 /** A sheet on the workbench: the revision that was opened, its draft, what the text comes to; answers and text written into it. */
 import { computed, inject, onScopeDispose, provide, ref, shallowRef, type InjectionKey } from 'vue'
-import { api, ask, Refusal, wordsOf, faultsOf, type Ask, type Board, type DraftView, type SeenText, type Severity, type SheetAnswer, type SheetPage, type SheetQuestion, type Tried } from '@/api/client'
+import {
+  api,
+  ask,
+  Refusal,
+  wordsOf,
+  faultsOf,
+  type Ask,
+  type Board,
+  type DraftView,
+  type SeenText,
+  type Severity,
+  type SheetAnswer,
+  type SheetPage,
+  type SheetQuestion,
+  type Tried,
+} from '@/api/client'
 import { session } from '@/frame/session'
 
 export interface Asks {
@@ -84,9 +99,11 @@ export function useWork(done: (hash: string) => void) {
     steps.value = undone.value = []
     try {
       asks.value = await asksOnce()
-      if (of.draft) return took(await ask(api.GET('/api/drafts/{draft_id}', { params: { path: { draft_id: of.draft } } })))
+      if (of.draft)
+        return took(await ask(api.GET('/api/drafts/{draft_id}', { params: { path: { draft_id: of.draft } } })))
       page.value = await ask(api.GET('/api/sheets/{hash_}/page', { params: { path: { hash_: of.hash! } } }))
-      if (page.value.draft && mayWrite.value) took(await ask(api.GET('/api/drafts/{draft_id}', { params: { path: { draft_id: page.value.draft.id } } })))
+      if (page.value.draft && mayWrite.value)
+        took(await ask(api.GET('/api/drafts/{draft_id}', { params: { path: { draft_id: page.value.draft.id } } })))
       else show(await ask(api.POST('/api/sheets/seen', { body: { text: page.value.text } })))
     } catch (error) {
       wrong.value = faultsOf(error)
@@ -121,7 +138,8 @@ export function useWork(done: (hash: string) => void) {
       await what()
       return true
     } catch (error) {
-      if (error instanceof Refusal && error.status === 409 && error.problem.theirs) took(error.problem.theirs as DraftView)
+      if (error instanceof Refusal && error.status === 409 && error.problem.theirs)
+        took(error.problem.theirs as DraftView)
       wrong.value = faultsOf(error)
       return false
     } finally {
@@ -141,8 +159,18 @@ export function useWork(done: (hash: string) => void) {
     took(now)
   }
   const answer = (question: string, body: AnswerBody): Promise<boolean> =>
-    doing(() => change((d) => ask(api.POST('/api/drafts/{draft_id}/answers', { params: { path: { draft_id: d.id } }, body: { version: d.version, question, ...body } }))))
-  const put = (d: DraftView, version: number, now: string) => ask(api.PUT('/api/drafts/{draft_id}/text', { params: { path: { draft_id: d.id } }, body: { version, text: now } }))
+    doing(() =>
+      change((d) =>
+        ask(
+          api.POST('/api/drafts/{draft_id}/answers', {
+            params: { path: { draft_id: d.id } },
+            body: { version: d.version, question, ...body },
+          }),
+        ),
+      ),
+    )
+  const put = (d: DraftView, version: number, now: string) =>
+    ask(api.PUT('/api/drafts/{draft_id}/text', { params: { path: { draft_id: d.id } }, body: { version, text: now } }))
   const write = (now: string): Promise<boolean> => doing(() => change((d) => put(d, d.version, now)))
 
   /** Takes back what I did last, whatever others wrote meanwhile; or does it again. */
@@ -161,7 +189,12 @@ export function useWork(done: (hash: string) => void) {
     doing(async () => {
       const d = draft.value
       if (!d) return // pressed twice
-      const kept = await ask(api.POST('/api/drafts/{draft_id}/kept', { params: { path: { draft_id: d.id } }, body: { version: d.version, why } }))
+      const kept = await ask(
+        api.POST('/api/drafts/{draft_id}/kept', {
+          params: { path: { draft_id: d.id } },
+          body: { version: d.version, why },
+        }),
+      )
       done(kept.sheet.hash)
     })
   const leave = (): Promise<boolean> =>
@@ -177,7 +210,8 @@ export function useWork(done: (hash: string) => void) {
     try {
       const told = await ask(api.GET('/api/drafts/{draft_id}/news', { params: { path: { draft_id: d.id } } }))
       here.value = told.here
-      if (told.version !== draft.value?.version && !sending.value) took(await ask(api.GET('/api/drafts/{draft_id}', { params: { path: { draft_id: d.id } } })))
+      if (told.version !== draft.value?.version && !sending.value)
+        took(await ask(api.GET('/api/drafts/{draft_id}', { params: { path: { draft_id: d.id } } })))
     } catch {
       // the frame tells that the server is away; a draft that was kept or left by another is told at the next change
     }
@@ -189,12 +223,35 @@ export function useWork(done: (hash: string) => void) {
   })
 
   const work = {
-    asks, page, draft, seen, last, tried, text, newest, mayWrite, changed, errors, questions, wrong, sending, here, touching, steps, undone,
-    load, answer, write, keep, leave, judge, doing,
+    asks,
+    page,
+    draft,
+    seen,
+    last,
+    tried,
+    text,
+    newest,
+    mayWrite,
+    changed,
+    errors,
+    questions,
+    wrong,
+    sending,
+    here,
+    touching,
+    steps,
+    undone,
+    load,
+    answer,
+    write,
+    keep,
+    leave,
+    judge,
+    doing,
     undo: () => step(steps, undone),
     redo: () => step(undone, steps),
     askOf: (q: SheetQuestion): Ask => asks.value!.asks.get(q.ask)!,
-  } // prettier-ignore
+  }
   provide(KEY, work)
   return work
 }
@@ -203,7 +260,16 @@ export type Work = ReturnType<typeof useWork>
 const KEY: InjectionKey<Work> = Symbol('work')
 export const work = (): Work => inject(KEY)!
 
-const UNITS: Record<string, string> = { gib: 'GB', mts: 'MT/s', gbit: 'Gbit', v: 'V', mm: 'mm', min: 'min', s: 's', mib: 'MB' }
+const UNITS: Record<string, string> = {
+  gib: 'GB',
+  mts: 'MT/s',
+  gbit: 'Gbit',
+  v: 'V',
+  mm: 'mm',
+  min: 'min',
+  s: 's',
+  mib: 'MB',
+}
 /** One member of a block in few words: its name where the value alone does not tell. */
 function member(name: string, value: unknown, depth: number): string {
   if (value && typeof value === 'object' && 'title' in value) return String(value.title)
@@ -211,7 +277,9 @@ function member(name: string, value: unknown, depth: number): string {
   if (typeof value === 'boolean') return value ? words : `not ${words}`
   const unit = UNITS[name.split('_').at(-1)!]
   if (unit && typeof value === 'number') return `${value} ${unit}`
-  return ['scope', 'buffering', 'title', 'source'].includes(name) ? inWords(value, depth) : `${words} ${inWords(value, depth)}`
+  return ['scope', 'buffering', 'title', 'source'].includes(name)
+    ? inWords(value, depth)
+    : `${words} ${inWords(value, depth)}`
 }
 /** An answer in few words. */
 export function inWords(value: unknown, depth = 0): string {
@@ -221,7 +289,10 @@ export function inWords(value: unknown, depth = 0): string {
     const flat = value.every((v) => typeof v !== 'object')
     return flat ? value.join(depth ? ' ' : ', ') : value.map((v) => inWords(v, depth + 1)).join('; ')
   }
-  if (typeof value === 'object') return Object.entries(value).map(([k, v]) => member(k, v, depth + 1)).join(', ') // prettier-ignore
+  if (typeof value === 'object')
+    return Object.entries(value)
+      .map(([k, v]) => member(k, v, depth + 1))
+      .join(', ')
   return String(value)
 }
 

@@ -71,7 +71,9 @@ async function copy(): Promise<void> {
     wrong.value = 'This browser does not let a page copy: mark the text and copy it by hand.'
   }
 }
-const fromShelf = computed(() => buying.value?.lines.reduce((n, l) => n + l.from_shelf.reduce((m, t) => m + t.modules, 0), 0) ?? 0)
+const fromShelf = computed(
+  () => buying.value?.lines.reduce((n, l) => n + l.from_shelf.reduce((m, t) => m + t.modules, 0), 0) ?? 0,
+)
 const used = computed(() => {
   const taken = buying.value?.lines.flatMap((l) => l.from_shelf) ?? []
   return new Map(taken.map((t) => [t.part, taken.filter((x) => x.part === t.part).reduce((n, x) => n + x.modules, 0)]))
@@ -98,69 +100,170 @@ const twice = computed(() => {
     <div v-if="buying" class="both">
       <ShelfBeside class="panel" :used="used" />
       <div class="bought">
-      <p v-if="!buying.plans.length" class="panel faded none">No plan lacks a module: what Fit plans beyond what is fitted stands here.</p>
-      <template v-else>
-        <fieldset class="panel plans">
-          <legend>For</legend>
-          <label v-for="p in buying.plans" :key="p.id" class="small">
-            <input type="checkbox" :checked="p.chosen" @change="choose(p.id, ($event.target as HTMLInputElement).checked)" />
-            <router-link class="quiet-link" :to="`/machines/${p.machine_id}/fit`">{{ p.machine }}</router-link> {{ p.name }} <span class="faded">{{ plural(p.modules, 'module') }}<template v-if="p.ordered">, {{ p.ordered }} on order</template><template v-if="p.handed_on">, {{ p.handed_on }} to come out of other machines</template>, {{ p.state }}</span>
-          </label>
-          <p v-if="twice.length" class="small wrong"><SeverityMark severity="ask" /> {{ twice.join(', ') }}: several plans of one machine are bought for as if each were done.</p>
-        </fieldset>
-        <section class="panel lines" aria-labelledby="buy-lines">
-          <div class="caption">
-            <h2 id="buy-lines">{{ plural(buying.lines.length, 'line') }}</h2>
-            <span class="small faded">the Shelf gives <b>{{ plural(fromShelf, 'module') }}</b>, left over <b>{{ leftOver || 'none' }}</b></span>
-            <button v-if="!ordering && session.mayWrite() && buying.lines.some((l) => l.takes.length)" type="button" class="press slim" @click="ordering = true">Ordered …</button>
-          </div>
-          <!-- above the lines: what would do for each comes later and must not move what is being pressed -->
-          <OrderForm v-if="ordering" :buying="buying" @saved="router.push('/shelf/orders')" @leave="ordering = false" />
-          <article v-for="l in buying.lines" :key="l.words + l.part" :aria-label="`${l.wanted} of ${l.words}`">
-            <div class="many">
-              <p><b class="figure">{{ l.wanted }}</b> × <b>{{ gb(l.module.capacity_gib) }}</b> GB</p>
-              <p v-for="n in l.needs" :key="n.plan_id" class="small faded">{{ n.count }} {{ n.machine }}, {{ n.plan }}</p>
+        <p v-if="!buying.plans.length" class="panel faded none">
+          No plan lacks a module: what Fit plans beyond what is fitted stands here.
+        </p>
+        <template v-else>
+          <fieldset class="panel plans">
+            <legend>For</legend>
+            <label v-for="p in buying.plans" :key="p.id" class="small">
+              <input
+                type="checkbox"
+                :checked="p.chosen"
+                @change="choose(p.id, ($event.target as HTMLInputElement).checked)" />
+              <router-link class="quiet-link" :to="`/machines/${p.machine_id}/fit`">{{ p.machine }}</router-link>
+              {{ p.name }}
+              <span class="faded"
+                >{{ plural(p.modules, 'module') }}<template v-if="p.ordered">, {{ p.ordered }} on order</template
+                ><template v-if="p.handed_on">, {{ p.handed_on }} to come out of other machines</template>,
+                {{ p.state }}</span
+              >
+            </label>
+            <p v-if="twice.length" class="small wrong">
+              <SeverityMark severity="ask" /> {{ twice.join(', ') }}: several plans of one machine are bought for as if
+              each were done.
+            </p>
+          </fieldset>
+          <section class="panel lines" aria-labelledby="buy-lines">
+            <div class="caption">
+              <h2 id="buy-lines">{{ plural(buying.lines.length, 'line') }}</h2>
+              <span class="small faded"
+                >the Shelf gives <b>{{ plural(fromShelf, 'module') }}</b>, left over
+                <b>{{ leftOver || 'none' }}</b></span
+              >
+              <button
+                v-if="!ordering && session.mayWrite() && buying.lines.some((l) => l.takes.length)"
+                type="button"
+                class="press slim"
+                @click="ordering = true">
+                Ordered …
+              </button>
             </div>
-            <div class="what">
-              <p><b>{{ l.words }}</b></p>
-              <p class="small">
-                <router-link v-if="l.part" class="quiet-link mono" :to="partPath(l.part)">{{ l.part }}</router-link><span v-else class="faded">any part of this kind</span>
-              </p>
-              <p v-for="t in l.from_shelf" :key="t.part" class="small">{{ t.modules }} from the Shelf<template v-if="t.part !== l.part">, {{ t.part }}</template></p>
-              <dl v-if="beside.get(l)" class="beside small">
-                <template v-if="beside.get(l)!.asWell.length && !l.part"><dt>as well</dt><dd>{{ beside.get(l)!.asWell.join(', ') }}</dd></template>
-                <template v-if="beside.get(l)!.nearly.length"><dt>nearly right</dt><dd><p v-for="v in beside.get(l)!.nearly.slice(0, 2)" :key="v.words"><b>{{ v.words }}</b>: {{ v.comes_to }}</p></dd></template>
-                <template v-if="beside.get(l)!.wrong.length"><dt>wrong</dt><dd>{{ beside.get(l)!.wrong.map((v) => v.words).join('; ') }}</dd></template>
-                <template v-if="beside.get(l)!.open"><dt>open</dt><dd><SeverityMark severity="ask" /> nobody can say yet that it fits: {{ plural(beside.get(l)!.open, 'fact') }} not known</dd></template>
-              </dl>
-              <!-- about as much as it will take: the lines below hardly move -->
-              <p v-else-if="judging" class="judging small faded">What would do as well is looked up.</p>
-            </div>
-            <div class="offer">
-              <div v-for="t in l.takes" :key="t.part + t.supplier" class="take">
-                <b>{{ t.supplier }}</b>
-                <span class="number"><b>{{ Number(t.price).toFixed(2) }}</b> {{ buying.currency }}</span>
-                <span class="small faded">{{ takeWords(t, l) }}</span>
-                <span class="number small">{{ perGb(t, l.module.capacity_gib) }}, {{ t.lead_days === null ? 'when not told' : plural(t.lead_days, 'day') }}</span>
+            <!-- above the lines: what would do for each comes later and must not move what is being pressed -->
+            <OrderForm
+              v-if="ordering"
+              :buying="buying"
+              @saved="router.push('/shelf/orders')"
+              @leave="ordering = false" />
+            <article v-for="l in buying.lines" :key="l.words + l.part" :aria-label="`${l.wanted} of ${l.words}`">
+              <div class="many">
+                <p>
+                  <b class="figure">{{ l.wanted }}</b> × <b>{{ gb(l.module.capacity_gib) }}</b> GB
+                </p>
+                <p v-for="n in l.needs" :key="n.plan_id" class="small faded">
+                  {{ n.count }} {{ n.machine }}, {{ n.plan }}
+                </p>
               </div>
-              <p v-if="l.missing" class="small lacking"><SeverityMark severity="ask" /> {{ l.missing }} {{ l.offers.length ? 'more than is offered' : 'that nobody offers' }} <router-link class="quiet-link" to="/shelf">Add an offer</router-link></p>
-              <OfferAxis v-if="l.takes.length && l.offers.length > 1" :offers="l.offers" :currency="buying.currency" />
+              <div class="what">
+                <p>
+                  <b>{{ l.words }}</b>
+                </p>
+                <p class="small">
+                  <router-link v-if="l.part" class="quiet-link mono" :to="partPath(l.part)">{{
+                    l.part
+                  }}</router-link><span v-else class="faded">any part of this kind</span>
+                </p>
+                <p v-for="t in l.from_shelf" :key="t.part" class="small">
+                  {{ t.modules }} from the Shelf<template v-if="t.part !== l.part">, {{ t.part }}</template>
+                </p>
+                <dl v-if="beside.get(l)" class="beside small">
+                  <template v-if="beside.get(l)!.asWell.length && !l.part"
+                    ><dt>as well</dt>
+                    <dd>{{ beside.get(l)!.asWell.join(', ') }}</dd></template
+                  >
+                  <template v-if="beside.get(l)!.nearly.length"
+                    ><dt>nearly right</dt>
+                    <dd>
+                      <p v-for="v in beside.get(l)!.nearly.slice(0, 2)" :key="v.words">
+                        <b>{{ v.words }}</b>: {{ v.comes_to }}
+                      </p>
+                    </dd></template
+                  >
+                  <template v-if="beside.get(l)!.wrong.length"
+                    ><dt>wrong</dt>
+                    <dd>
+                      {{
+                        beside
+                          .get(l)!
+                          .wrong.map((v) => v.words)
+                          .join('; ')
+                      }}
+                    </dd></template
+                  >
+                  <template v-if="beside.get(l)!.open"
+                    ><dt>open</dt>
+                    <dd>
+                      <SeverityMark severity="ask" /> nobody can say yet that it fits:
+                      {{ plural(beside.get(l)!.open, 'fact') }} not known
+                    </dd></template
+                  >
+                </dl>
+                <!-- about as much as it will take: the lines below hardly move -->
+                <p v-else-if="judging" class="judging small faded">What would do as well is looked up.</p>
+              </div>
+              <div class="offer">
+                <div v-for="t in l.takes" :key="t.part + t.supplier" class="take">
+                  <b>{{ t.supplier }}</b>
+                  <span class="number"
+                    ><b>{{ Number(t.price).toFixed(2) }}</b> {{ buying.currency }}</span
+                  >
+                  <span class="small faded">{{ takeWords(t, l) }}</span>
+                  <span class="number small"
+                    >{{ perGb(t, l.module.capacity_gib) }},
+                    {{ t.lead_days === null ? 'when not told' : plural(t.lead_days, 'day') }}</span
+                  >
+                </div>
+                <p v-if="l.missing" class="small lacking">
+                  <SeverityMark severity="ask" /> {{ l.missing }}
+                  {{ l.offers.length ? 'more than is offered' : 'that nobody offers' }}
+                  <router-link class="quiet-link" to="/shelf">Add an offer</router-link>
+                </p>
+                <OfferAxis
+                  v-if="l.takes.length && l.offers.length > 1"
+                  :offers="l.offers"
+                  :currency="buying.currency" />
+              </div>
+              <div class="briefs small">
+                <BriefOf
+                  v-for="n in l.needs"
+                  :key="n.plan_id"
+                  :machine-id="machineOf(n.plan_id)"
+                  :plan="{ id: n.plan_id, version: 0 }"
+                  :of="`${n.machine}, ${n.plan}`" />
+              </div>
+            </article>
+            <p class="sum">
+              <span
+                ><b>{{ offered }} of {{ plural(buying.lines.length, 'line') }}</b> can be had<template
+                  v-if="buying.lead_days !== null"
+                  >, {{ buying.missing ? 'what is offered is there' : 'all there' }} after
+                  {{ plural(buying.lead_days, 'day') }}</template
+                ><template v-if="buying.missing"
+                  >; what {{ plural(buying.missing, 'module') }} {{ buying.missing === 1 ? 'costs' : 'cost' }} is not
+                  known</template
+                ></span
+              >
+              <b class="figure"
+                >{{ Number(buying.cost).toFixed(2) }} <small>{{ buying.currency }}</small></b
+              >
+            </p>
+          </section>
+          <section class="panel text" aria-labelledby="buy-text">
+            <div class="caption">
+              <h2 id="buy-text">Text to paste</h2>
+              <span
+                ><button type="button" class="quiet-link" @click="copy">Copy</button>&ensp;<a
+                  class="quiet-link"
+                  :href="`/api/buying/file?${query}`"
+                  download
+                  >CSV</a
+                >&ensp;<a class="quiet-link" :href="`/api/buying/paper?${query}`" target="_blank" rel="noopener">PDF</a
+                >{{ ' ' }} <span v-if="copied" class="small faded" role="status">copied</span></span
+              >
             </div>
-            <div class="briefs small"><BriefOf v-for="n in l.needs" :key="n.plan_id" :machine-id="machineOf(n.plan_id)" :plan="{ id: n.plan_id, version: 0 }" :of="`${n.machine}, ${n.plan}`" /></div>
-          </article>
-          <p class="sum">
-            <span><b>{{ offered }} of {{ plural(buying.lines.length, 'line') }}</b> can be had<template v-if="buying.lead_days !== null">, {{ buying.missing ? 'what is offered is there' : 'all there' }} after {{ plural(buying.lead_days, 'day') }}</template><template v-if="buying.missing">; what {{ plural(buying.missing, 'module') }} {{ buying.missing === 1 ? 'costs' : 'cost' }} is not known</template></span>
-            <b class="figure">{{ Number(buying.cost).toFixed(2) }} <small>{{ buying.currency }}</small></b>
-          </p>
-        </section>
-        <section class="panel text" aria-labelledby="buy-text">
-          <div class="caption">
-            <h2 id="buy-text">Text to paste</h2>
-            <span><button type="button" class="quiet-link" @click="copy">Copy</button>&ensp;<a class="quiet-link" :href="`/api/buying/file?${query}`" download>CSV</a>&ensp;<a class="quiet-link" :href="`/api/buying/paper?${query}`" target="_blank" rel="noopener">PDF</a> <span v-if="copied" class="small faded" role="status">copied</span></span>
-          </div>
-          <pre>{{ buying.text || 'Nothing is to be bought: it is on the Shelf or on order.' }}</pre>
-        </section>
-      </template>
+            <pre>{{ buying.text || 'Nothing is to be bought: it is on the Shelf or on order.' }}</pre>
+          </section>
+        </template>
       </div>
     </div>
   </div>

@@ -38,21 +38,48 @@ watch(
       <h1 class="mono">{{ trails?.[0]?.serial ?? serial }}</h1>
       <router-link class="quiet-link" to="/shelf">Shelf</router-link>
       <form class="fields" @submit.prevent="other.trim() && router.push(modulePath(other.trim()))">
-        <label class="small">Another <input v-model="other" class="mono" maxlength="400" placeholder="scan or type a serial" /></label>
+        <label class="small"
+          >Another <input v-model="other" class="mono" maxlength="400" placeholder="scan or type a serial"
+        /></label>
       </form>
     </header>
-    <p v-if="wrong" class="panel none" role="alert">{{ wrong }} <span class="faded">A module is known by its serial once a report, a label, a delivery or a note at the bench told it.</span></p>
-    <p v-if="trails && trails.length > 1" class="panel none"><SeverityMark severity="ask" /> Modules of {{ trails.length }} part numbers are told under this serial: these are several modules, or a number was misread.</p>
+    <p v-if="wrong" class="panel none" role="alert">
+      {{ wrong }}
+      <span class="faded"
+        >A module is known by its serial once a report, a label, a delivery or a note at the bench told it.</span
+      >
+    </p>
+    <p v-if="trails && trails.length > 1" class="panel none">
+      <SeverityMark severity="ask" /> Modules of {{ trails.length }} part numbers are told under this serial: these are
+      several modules, or a number was misread.
+    </p>
     <section v-for="t in trails" :key="t.part" class="panel way" :aria-label="t.part || t.words">
-      <p class="now"><b>{{ nowWords(t) }}</b></p>
-      <p class="small">{{ t.words }}<template v-if="t.part">, <router-link class="quiet-link mono" :to="partPath(t.part)">{{ t.part }}</router-link></template></p>
+      <p class="now">
+        <b>{{ nowWords(t) }}</b>
+      </p>
+      <p class="small">
+        {{ t.words
+        }}<template v-if="t.part"
+          >, <router-link class="quiet-link mono" :to="partPath(t.part)">{{ t.part }}</router-link></template
+        >
+      </p>
       <ol>
         <li v-for="(l, i) in t.lines" :key="i" :class="{ here: isThere(l) }">
-          <span class="when small"><b>{{ moment(l.at, zone) }}</b><span v-if="l.until" class="faded">to {{ moment(l.until, zone) }}</span><span v-else-if="l.where === 'fitted'" class="faded">seen last {{ moment(l.seen_at!, zone) }}</span></span>
+          <span class="when small"
+            ><b>{{ moment(l.at, zone) }}</b
+            ><span v-if="l.until" class="faded">to {{ moment(l.until, zone) }}</span
+            ><span v-else-if="l.where === 'fitted'" class="faded">seen last {{ moment(l.seen_at!, zone) }}</span></span
+          >
           <span>
-            <router-link v-if="l.machine_id" class="quiet-link" :to="l.run_id ? `/machines/${l.machine_id}/run` : `/machines/${l.machine_id}/survey`">{{ placeWords(l) }}</router-link><b v-else>{{ placeWords(l) }}</b>
+            <router-link
+              v-if="l.machine_id"
+              class="quiet-link"
+              :to="l.run_id ? `/machines/${l.machine_id}/run` : `/machines/${l.machine_id}/survey`"
+              >{{ placeWords(l) }}</router-link><b v-else>{{ placeWords(l) }}</b>
             <span class="small under">{{ whatWords(l) }}</span>
-            <span v-if="healthWords(l)" class="small under" :class="{ bad: l.failed_at || l.correctable }"><SeverityMark v-if="l.failed_at" severity="stop" /> {{ healthWords(l) }}</span>
+            <span v-if="healthWords(l)" class="small under" :class="{ bad: l.failed_at || l.correctable }"
+              ><SeverityMark v-if="l.failed_at" severity="stop" /> {{ healthWords(l) }}</span
+            >
           </span>
         </li>
       </ol>

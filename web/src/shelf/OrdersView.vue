@@ -32,12 +32,17 @@ onMounted(load)
 function show(changed: Order): void {
   orders.value = orders.value!.map((o) => (o.id === changed.id ? changed : o))
 }
-const fault = (error: unknown) => (error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join('; ') : wordsOf(error))
+const fault = (error: unknown) =>
+  error instanceof Refusal && error.problem.errors?.length
+    ? error.problem.errors.map((e) => e.message).join('; ')
+    : wordsOf(error)
 async function read(order: Order, spd?: Module): Promise<void> {
   const f = of(order.id)
   try {
     const body = { label: f.label, serial: f.serial, place: f.place, spd: spd as never }
-    show(await ask(api.POST('/api/buying/orders/{order_id}/arrivals', { params: { path: { order_id: order.id } }, body })))
+    show(
+      await ask(api.POST('/api/buying/orders/{order_id}/arrivals', { params: { path: { order_id: order.id } }, body })),
+    )
     Object.assign(f, { label: '', serial: '', wrong: '' })
     fields[order.id]?.focus() // a scanner types the next one at once
   } catch (error) {
@@ -64,7 +69,14 @@ async function decide(order: Order, arrival: string, keep: boolean): Promise<voi
   const f = of(order.id)
   try {
     const params = { path: { order_id: order.id, arrival_id: arrival } }
-    show(await ask(api.POST('/api/buying/orders/{order_id}/arrivals/{arrival_id}', { params, body: { keep, reference: references[arrival] ?? '', place: f.place } })))
+    show(
+      await ask(
+        api.POST('/api/buying/orders/{order_id}/arrivals/{arrival_id}', {
+          params,
+          body: { keep, reference: references[arrival] ?? '', place: f.place },
+        }),
+      ),
+    )
     f.wrong = ''
   } catch (error) {
     f.wrong = fault(error)
@@ -90,23 +102,52 @@ function showClosed(on: boolean): void {
       <h1>On order</h1>
       <router-link class="quiet-link" to="/shelf">Shelf</router-link>
       <router-link class="quiet-link" to="/shelf/buy">What to buy</router-link>
-      <label class="small"><input type="checkbox" :checked="closed" @change="showClosed(($event.target as HTMLInputElement).checked)" /> those that are done too</label>
+      <label class="small"
+        ><input type="checkbox" :checked="closed" @change="showClosed(($event.target as HTMLInputElement).checked)" />
+        those that are done too</label
+      >
     </header>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-    <p v-if="orders && !orders.length" class="panel faded none">Nothing is on order. What is bought for plans is said in What to buy, once it is ordered.</p>
+    <p v-if="orders && !orders.length" class="panel faded none">
+      Nothing is on order. What is bought for plans is said in What to buy, once it is ordered.
+    </p>
     <section v-for="o in orders" :key="o.id" class="panel order" :aria-label="`Order ${o.reference || o.supplier}`">
       <div class="caption">
-        <h2>{{ o.supplier }} <span class="mono">{{ o.reference }}</span></h2>
-        <span class="small faded">ordered {{ o.ordered_on }} by {{ o.by }}, {{ Number(o.cost).toFixed(2) }} {{ o.currency }}</span>
+        <h2>
+          {{ o.supplier }} <span class="mono">{{ o.reference }}</span>
+        </h2>
+        <span class="small faded"
+          >ordered {{ o.ordered_on }} by {{ o.by }}, {{ Number(o.cost).toFixed(2) }} {{ o.currency }}</span
+        >
       </div>
-      <p class="stands"><SeverityMark :severity="!o.pending ? 'go' : o.days_late ? 'stop' : 'note'" /> <b>{{ standing(o) }}</b>
-        <button v-if="session.mayWrite() && !o.closed" type="button" class="quiet-link" @click="close(o)">{{ o.pending ? 'Wait for it no longer' : 'Done' }}</button>
+      <p class="stands">
+        <SeverityMark :severity="!o.pending ? 'go' : o.days_late ? 'stop' : 'note'" /> <b>{{ standing(o) }}</b>
+        <button v-if="session.mayWrite() && !o.closed" type="button" class="quiet-link" @click="close(o)">
+          {{ o.pending ? 'Wait for it no longer' : 'Done' }}
+        </button>
       </p>
       <p v-for="l in o.lines" :key="l.id" class="line">
-        <b>{{ l.modules }}</b> × {{ l.words }}, <router-link class="quiet-link mono" :to="partPath(l.part)">{{ l.part }}</router-link> <span class="faded small">{{ l.kit > 1 ? `${plural(l.kits, 'kit')} of ${l.kit}, ` : '' }}{{ l.pending ? `${l.pending} to come` : 'all here' }}</span>
+        <b>{{ l.modules }}</b> × {{ l.words }},
+        <router-link class="quiet-link mono" :to="partPath(l.part)">{{ l.part }}</router-link>{{ ' ' }}
+        <span class="faded small"
+          >{{ l.kit > 1 ? `${plural(l.kits, 'kit')} of ${l.kit}, ` : ''
+          }}{{ l.pending ? `${l.pending} to come` : 'all here' }}</span
+        >
       </p>
-      <form v-if="session.mayWrite() && !o.closed && o.pending" class="fields read" :aria-label="`Read in of ${o.reference || o.supplier}`" @submit.prevent="read(o)">
-        <label>Label, part number or code <input :ref="(e) => (fields[o.id] = e as HTMLInputElement | null)" v-model="of(o.id).label" class="mono" maxlength="400" placeholder="scan or type a label" /></label>
+      <form
+        v-if="session.mayWrite() && !o.closed && o.pending"
+        class="fields read"
+        :aria-label="`Read in of ${o.reference || o.supplier}`"
+        @submit.prevent="read(o)">
+        <label
+          >Label, part number or code
+          <input
+            :ref="(e) => (fields[o.id] = e as HTMLInputElement | null)"
+            v-model="of(o.id).label"
+            class="mono"
+            maxlength="400"
+            placeholder="scan or type a label"
+        /></label>
         <label>or its SPD <input type="file" @change="readSpd(o, $event)" /></label>
         <CodeCamera @read="((of(o.id).label = $event), read(o))" />
         <label>Serial <input v-model="of(o.id).serial" class="mono" maxlength="120" /></label>
@@ -117,14 +158,26 @@ function showClosed(on: boolean): void {
       <ul v-if="o.lines.some((l) => l.arrivals.length)">
         <li v-for="a in o.lines.flatMap((l) => l.arrivals)" :key="a.id">
           <SeverityMark :severity="CAME[a.came].severity" />
-          <span><b>{{ CAME[a.came].words }}</b> <span class="mono">{{ [a.words, a.part].filter(Boolean).join(', ') }}</span><template v-if="a.serial">, <router-link class="quiet-link mono" :to="modulePath(a.serial)">{{ a.serial }}</router-link></template>
+          <span
+            ><b>{{ CAME[a.came].words }}</b
+            >{{ ' ' }} <span class="mono">{{ [a.words, a.part].filter(Boolean).join(', ') }}</span><template
+              v-if="a.serial"
+              >, <router-link class="quiet-link mono" :to="modulePath(a.serial)">{{ a.serial }}</router-link></template
+            >
             <span v-if="a.differs.length" class="small under">{{ a.differs.join('; ') }}</span>
-            <span v-if="a.unread.length" class="small faded under">not read: {{ a.unread.join(', ') }}</span></span>
+            <span v-if="a.unread.length" class="small faded under">not read: {{ a.unread.join(', ') }}</span></span
+          >
           <span v-if="a.kept || a.reference || !session.mayWrite()" class="small faded">{{ became(a) }}</span>
           <span v-else class="fields decide">
             <button type="button" class="quiet-link" @click="decide(o, a.id, true)">Keep it</button>
             <label class="small">back under <input v-model="references[a.id]" class="mono" maxlength="200" /></label>
-            <button type="button" class="quiet-link" :disabled="!references[a.id]?.trim()" @click="decide(o, a.id, false)">Send it back</button>
+            <button
+              type="button"
+              class="quiet-link"
+              :disabled="!references[a.id]?.trim()"
+              @click="decide(o, a.id, false)">
+              Send it back
+            </button>
           </span>
         </li>
       </ul>

@@ -34,14 +34,22 @@ const disputed = computed(() => part.value?.facts.filter((f) => f.said.length > 
 const counted = computed(() => (part.value ? chips(part.value.module) : null))
 
 const same = useForm({ same: '', source: '' }, async (f) => {
-  part.value = await ask(api.POST('/api/parts/words', { body: { number: part.value?.number ?? props.number, same: f.same.trim() || null, source: f.source } as never }))
+  part.value = await ask(
+    api.POST('/api/parts/words', {
+      body: { number: part.value?.number ?? props.number, same: f.same.trim() || null, source: f.source } as never,
+    }),
+  )
   open.value = null
   same.clear()
 })
 const is = useForm(
   { label: '', source: '' },
   async (f) => {
-    part.value = await ask(api.POST('/api/parts/words', { body: { number: part.value?.number ?? props.number, module: await told.module(), source: f.source } as never }))
+    part.value = await ask(
+      api.POST('/api/parts/words', {
+        body: { number: part.value?.number ?? props.number, module: await told.module(), source: f.source } as never,
+      }),
+    )
     wrong.value = ''
     open.value = null
     is.clear()
@@ -65,26 +73,40 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
   <div class="page part">
     <header>
       <h1 class="mono">{{ part?.number ?? number }}</h1>
-      <p v-if="part" class="what">{{ part.facts.length ? part.words : 'not known what it is' }}<span v-if="counted" class="faded">; {{ counted }} chips to be counted on it</span></p>
+      <p v-if="part" class="what">
+        {{ part.facts.length ? part.words : 'not known what it is'
+        }}<span v-if="counted" class="faded">; {{ counted }} chips to be counted on it</span>
+      </p>
       <nav class="ways" aria-label="Beside it">
-        <router-link class="quiet-link" :to="`/shelf?q=${encodeURIComponent(part?.number ?? number)}`">On the Shelf</router-link>
+        <router-link class="quiet-link" :to="`/shelf?q=${encodeURIComponent(part?.number ?? number)}`"
+          >On the Shelf</router-link
+        >
         <router-link class="quiet-link" to="/shelf/parts">Part numbers</router-link>
       </nav>
     </header>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <p v-if="disputed.length" class="disputed" role="status">
-      <SeverityMark severity="risk" /> Modules of this number differ in {{ disputed.map((f) => f.called).join(', ') }}: other chips under the same number, or a mistake. Nothing of that is taken as known; look at the module itself.
+      <SeverityMark severity="risk" /> Modules of this number differ in {{ disputed.map((f) => f.called).join(', ') }}:
+      other chips under the same number, or a mistake. Nothing of that is taken as known; look at the module itself.
     </p>
     <div v-if="part" class="body">
       <section class="panel" aria-labelledby="says">
         <div class="caption"><h2 id="says">What each says of it</h2></div>
-        <div v-if="part.facts.length" class="scroll" tabindex="0" role="group" aria-label="What each says, side by side">
+        <div
+          v-if="part.facts.length"
+          class="scroll"
+          tabindex="0"
+          role="group"
+          aria-label="What each says, side by side">
           <table>
             <thead>
               <tr>
                 <td></td>
                 <th scope="col" class="known">known</th>
-                <th v-for="c in columns" :key="c.key" scope="col" class="where">{{ whereWords(c) }}<span v-if="c.first.number !== part.number" class="mono faded under">as {{ c.first.number }}</span></th>
+                <th v-for="c in columns" :key="c.key" scope="col" class="where">
+                  {{ whereWords(c)
+                  }}<span v-if="c.first.number !== part.number" class="mono faded under">as {{ c.first.number }}</span>
+                </th>
               </tr>
             </thead>
             <tbody>
@@ -94,7 +116,9 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
                   <template v-if="f.said.length === 1">{{ f.said[0]!.words }}</template>
                   <span v-else class="open">open</span>
                 </td>
-                <td v-for="c in columns" :key="c.key" :class="{ odd: saidBy(part, c, f.member)?.disputed }">{{ saidBy(part, c, f.member)?.words ?? '' }}</td>
+                <td v-for="c in columns" :key="c.key" :class="{ odd: saidBy(part, c, f.member)?.disputed }">
+                  {{ saidBy(part, c, f.member)?.words ?? '' }}
+                </td>
               </tr>
             </tbody>
           </table>
@@ -107,30 +131,82 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
           <div class="caption">
             <h2 id="other">Told of it, and its other numbers</h2>
             <span v-if="session.mayWrite()" class="tools">
-              <button type="button" class="quiet-link" :aria-expanded="open === 'is'" @click="toggle('is')">Say what it is</button>
-              <button type="button" class="quiet-link" :aria-expanded="open === 'same'" @click="toggle('same')">Add a number</button>
+              <button type="button" class="quiet-link" :aria-expanded="open === 'is'" @click="toggle('is')">
+                Say what it is
+              </button>
+              <button type="button" class="quiet-link" :aria-expanded="open === 'same'" @click="toggle('same')">
+                Add a number
+              </button>
             </span>
           </div>
-          <form v-if="open === 'same'" class="fields grid inside" aria-label="Another number of the same thing" @submit.prevent="same.submit">
-            <label>Number <input v-model="same.values.same" class="mono" maxlength="120" required /><FieldFault :of="same.faults" name="same" /></label>
-            <label class="wide">Where both are written <input v-model="same.values.source" maxlength="200" required placeholder="both labels on one module; the maker’s spares list" /><FieldFault :of="same.faults" name="source" /></label>
+          <form
+            v-if="open === 'same'"
+            class="fields grid inside"
+            aria-label="Another number of the same thing"
+            @submit.prevent="same.submit">
+            <label
+              >Number <input v-model="same.values.same" class="mono" maxlength="120" required /><FieldFault
+                :of="same.faults"
+                name="same"
+            /></label>
+            <label class="wide"
+              >Where both are written
+              <input
+                v-model="same.values.source"
+                maxlength="200"
+                required
+                placeholder="both labels on one module; the maker’s spares list" /><FieldFault
+                :of="same.faults"
+                name="source"
+            /></label>
             <p v-if="same.wrong.value" class="wrong wide" role="alert">{{ same.wrong.value }}</p>
-            <div class="choices"><button type="button" class="quiet-link" @click="open = null">Cancel</button><button type="submit" class="press" :disabled="same.sending.value">They are the same</button></div>
+            <div class="choices">
+              <button type="button" class="quiet-link" @click="open = null">Cancel</button
+              ><button type="submit" class="press" :disabled="same.sending.value">They are the same</button>
+            </div>
           </form>
           <form v-if="open === 'is'" class="fields grid inside" aria-label="What it is" @submit.prevent="is.submit">
-            <label class="wide">Its label <input v-model="told.label.value" class="mono" maxlength="400" placeholder="16GB 1Rx8 PC5-4800B-RC0" /><FieldFault :of="is.faults" name="label" /></label>
+            <label class="wide"
+              >Its label
+              <input
+                v-model="told.label.value"
+                class="mono"
+                maxlength="400"
+                placeholder="16GB 1Rx8 PC5-4800B-RC0" /><FieldFault :of="is.faults" name="label"
+            /></label>
             <label>or its SPD <input type="file" @change="told.spd" /></label>
-            <label class="wide">Where it is written <input v-model="is.values.source" maxlength="200" required placeholder="the maker’s data sheet" /><FieldFault :of="is.faults" name="source" /></label>
+            <label class="wide"
+              >Where it is written
+              <input
+                v-model="is.values.source"
+                maxlength="200"
+                required
+                placeholder="the maker’s data sheet" /><FieldFault :of="is.faults" name="source"
+            /></label>
             <p v-if="told.words.value" class="small wide" role="status">{{ told.words.value }}</p>
             <p v-if="is.wrong.value" class="wrong wide" role="alert">{{ is.wrong.value }}</p>
-            <div class="choices"><button type="button" class="quiet-link" @click="open = null">Cancel</button><button type="submit" class="press" :disabled="is.sending.value">That is what it is</button></div>
+            <div class="choices">
+              <button type="button" class="quiet-link" @click="open = null">Cancel</button
+              ><button type="submit" class="press" :disabled="is.sending.value">That is what it is</button>
+            </div>
           </form>
           <ul class="inside">
             <li v-for="w in part.told" :key="w.id">
-              <template v-if="w.same"><router-link class="quiet-link mono" :to="partPath(w.same === part.number ? w.number : w.same)">{{ w.same === part.number ? w.number : w.same }}</router-link></template>
+              <template v-if="w.same"
+                ><router-link class="quiet-link mono" :to="partPath(w.same === part.number ? w.number : w.same)">{{
+                  w.same === part.number ? w.number : w.same
+                }}</router-link></template
+              >
               <template v-else>It is {{ w.words }}</template>
               <span class="faded small"> {{ w.source }}; told by {{ w.by }}, {{ w.at }}</span>
-              <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Take back what ${w.by} told: ${w.same ?? w.words}`" @click="takeBack(w.id)">Take back</button>
+              <button
+                v-if="session.mayWrite()"
+                type="button"
+                class="quiet-link"
+                :aria-label="`Take back what ${w.by} told: ${w.same ?? w.words}`"
+                @click="takeBack(w.id)">
+                Take back
+              </button>
             </li>
             <li v-if="!part.told.length" class="faded">Nothing was told, and no other number is known.</li>
           </ul>
@@ -139,12 +215,24 @@ const toggle = (what: typeof open.value) => (open.value = open.value === what ? 
         <section class="panel" aria-labelledby="listed">
           <div class="caption"><h2 id="listed">Who lists it, where it is, how it went</h2></div>
           <ul class="inside">
-            <li v-for="l in part.listed" :key="l.sheet_hash + l.line"><router-link class="quiet-link" :to="`/sheets/${l.sheet_hash}`">{{ l.model }}</router-link> lists <span class="mono">{{ l.line }}</span> <span class="faded small">{{ [l.source, l.note].filter(Boolean).join('; ') }}</span></li>
+            <li v-for="l in part.listed" :key="l.sheet_hash + l.line">
+              <router-link class="quiet-link" :to="`/sheets/${l.sheet_hash}`">{{ l.model }}</router-link> lists
+              <span class="mono">{{ l.line }}</span>{{ ' ' }}
+              <span class="faded small">{{ [l.source, l.note].filter(Boolean).join('; ') }}</span>
+            </li>
             <li v-if="!part.listed.length" class="faded">No qualified list here has it.</li>
-            <li v-for="m in part.machines" :key="m.machine_id"><router-link class="quiet-link" :to="`/machines/${m.machine_id}/survey`">{{ m.machine }}</router-link> holds {{ m.count }}</li>
+            <li v-for="m in part.machines" :key="m.machine_id">
+              <router-link class="quiet-link" :to="`/machines/${m.machine_id}/survey`">{{ m.machine }}</router-link>
+              holds {{ m.count }}
+            </li>
             <li v-for="t in part.trials" :key="t.model + t.tried_on + t.note" class="trial">
-              <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden="true"><path :d="outcomeShape(t.outcome)" /></svg>
-              {{ OUTCOMES[t.outcome] }} on {{ t.model }}<span class="faded small">, {{ KIND_WORDS[t.who] ?? t.who }}, {{ t.tried_on }}{{ t.note ? `: ${t.note}` : '' }}</span>
+              <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
+                <path :d="outcomeShape(t.outcome)" />
+              </svg>
+              {{ OUTCOMES[t.outcome] }} on {{ t.model
+              }}<span class="faded small"
+                >, {{ KIND_WORDS[t.who] ?? t.who }}, {{ t.tried_on }}{{ t.note ? `: ${t.note}` : '' }}</span
+              >
             </li>
             <li v-if="!part.trials.length" class="faded">Nobody noted a trial of it.</li>
           </ul>

@@ -26,7 +26,15 @@ const load = oneAtATime(async () => {
 onMounted(load)
 watch(text, load)
 const metWords = (p: PartLine): string =>
-  [p.fitted && `${p.fitted} in machines`, p.on_hand && `${p.on_hand} on the Shelf`, p.offers && plural(p.offers, 'offer'), p.trials && plural(p.trials, 'trial'), p.listed && plural(p.listed, 'list')].filter(Boolean).join(', ')
+  [
+    p.fitted && `${p.fitted} in machines`,
+    p.on_hand && `${p.on_hand} on the Shelf`,
+    p.offers && plural(p.offers, 'offer'),
+    p.trials && plural(p.trials, 'trial'),
+    p.listed && plural(p.listed, 'list'),
+  ]
+    .filter(Boolean)
+    .join(', ')
 </script>
 
 <template>
@@ -34,11 +42,23 @@ const metWords = (p: PartLine): string =>
     <header>
       <h1>Part numbers</h1>
       <router-link class="quiet-link" to="/shelf">Shelf</router-link>
-      <input v-model="text" type="search" class="search" maxlength="120" placeholder="a number, or a piece of one" aria-label="Find a part number" />
+      <input
+        v-model="text"
+        type="search"
+        class="search"
+        maxlength="120"
+        placeholder="a number, or a piece of one"
+        aria-label="Find a part number" />
     </header>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <div v-if="parts" class="panel list">
-      <p v-if="!parts.length" class="faded none">{{ text ? 'Nobody here has met such a number.' : 'No part number was met yet: reports of machines, labels, offers and trials bring them.' }}</p>
+      <p v-if="!parts.length" class="faded none">
+        {{
+          text
+            ? 'Nobody here has met such a number.'
+            : 'No part number was met yet: reports of machines, labels, offers and trials bring them.'
+        }}
+      </p>
       <table v-lines v-else>
         <thead>
           <tr>
@@ -49,10 +69,18 @@ const metWords = (p: PartLine): string =>
         </thead>
         <tbody>
           <tr v-for="p in parts" :key="p.number">
-            <th scope="row" class="mono"><router-link class="name" :to="partPath(p.number)">{{ p.number }}</router-link><span v-if="p.also.length" class="faded small under">same as {{ p.also.join(', ') }}</span></th>
+            <th scope="row" class="mono">
+              <router-link class="name" :to="partPath(p.number)">{{ p.number }}</router-link><span
+                v-if="p.also.length"
+                class="faded small under"
+                >same as {{ p.also.join(', ') }}</span
+              >
+            </th>
             <td>
               {{ p.words || 'not known what it is' }}
-              <span v-for="d in p.disputed" :key="d" class="small under disputed"><SeverityMark severity="risk" /> {{ d }}</span>
+              <span v-for="d in p.disputed" :key="d" class="small under disputed"
+                ><SeverityMark severity="risk" /> {{ d }}</span
+              >
             </td>
             <td class="small">{{ metWords(p) }}</td>
           </tr>

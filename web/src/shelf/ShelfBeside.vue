@@ -15,7 +15,10 @@ const orders = shallowRef<Order[]>([])
 const wrong = shallowRef('')
 onMounted(async () => {
   try {
-    ;[shelf.value, orders.value] = await Promise.all([ask(api.GET('/api/shelf', { params: { query: {} } })), ask(api.GET('/api/buying/orders', { params: { query: { closed: false } } }))])
+    ;[shelf.value, orders.value] = await Promise.all([
+      ask(api.GET('/api/shelf', { params: { query: {} } })),
+      ask(api.GET('/api/buying/orders', { params: { query: { closed: false } } })),
+    ])
   } catch (error) {
     wrong.value = wordsOf(error)
   }
@@ -30,30 +33,53 @@ const forWhom = (o: Order) => [...new Set(o.lines.map((l) => l.words))].join('; 
   <aside class="now small" aria-label="On the Shelf now">
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
     <template v-if="shelf">
-      <h2>On hand <span class="faded">{{ plural(modules, 'module') }}</span></h2>
-      <p v-if="!here.length" class="faded">Nothing. <router-link class="quiet-link" to="/shelf">Put on</router-link> what lies in the cupboard: it is used before anything is bought.</p>
+      <h2>
+        On hand <span class="faded">{{ plural(modules, 'module') }}</span>
+      </h2>
+      <p v-if="!here.length" class="faded">
+        Nothing. <router-link class="quiet-link" to="/shelf">Put on</router-link> what lies in the cupboard: it is used
+        before anything is bought.
+      </p>
       <ul v-else>
         <li v-for="k in here" :key="k.key" :class="{ unfit: !k.usable }">
           <SeverityMark :severity="STATE_MARKS[k.state]!" />
-          <router-link class="quiet-link" :to="{ path: '/shelf', query: { q: k.part || k.words } }"><span><b>{{ k.count }}</b> × {{ k.words }}</span></router-link>
+          <router-link class="quiet-link" :to="{ path: '/shelf', query: { q: k.part || k.words } }"
+            ><span
+              ><b>{{ k.count }}</b> × {{ k.words }}</span
+            ></router-link
+          >
           <span class="faded">{{ k.usable ? k.free : STATES[k.state] }}</span>
         </li>
       </ul>
-      <h2>On order <span class="faded">{{ orders.length ? plural(orders.length, 'order') : 'nothing' }}</span></h2>
+      <h2>
+        On order <span class="faded">{{ orders.length ? plural(orders.length, 'order') : 'nothing' }}</span>
+      </h2>
       <ul v-if="orders.length">
         <li v-for="o in orders" :key="o.id">
           <SeverityMark :severity="o.days_late ? 'stop' : o.pending ? 'note' : 'go'" />
-          <router-link class="quiet-link" to="/shelf/orders">{{ o.supplier }}<template v-if="o.reference"> {{ o.reference }}</template></router-link>
+          <router-link class="quiet-link" to="/shelf/orders"
+            >{{ o.supplier }}<template v-if="o.reference"> {{ o.reference }}</template></router-link
+          >
           <span :class="o.days_late ? 'late' : 'faded'">{{ standing(o) }}</span>
           <span class="faded of">{{ forWhom(o) }}</span>
         </li>
       </ul>
       <template v-if="leaving.length">
-        <h2>Going back <span class="faded">{{ plural(leaving.reduce((n, s) => n + s.count, 0), 'module') }}</span></h2>
+        <h2>
+          Going back
+          <span class="faded">{{
+            plural(
+              leaving.reduce((n, s) => n + s.count, 0),
+              'module',
+            )
+          }}</span>
+        </h2>
         <ul>
           <li v-for="s in leaving" :key="s.id">
             <SeverityMark severity="stop" />
-            <router-link class="quiet-link" :to="{ path: '/shelf', query: { q: s.part || s.words } }">{{ s.reference || s.words }}</router-link>
+            <router-link class="quiet-link" :to="{ path: '/shelf', query: { q: s.part || s.words } }">{{
+              s.reference || s.words
+            }}</router-link>
             <span class="faded">{{ s.due_on ? `by ${s.due_on}` : 'no day told' }}</span>
           </li>
         </ul>

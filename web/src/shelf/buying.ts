@@ -40,8 +40,11 @@ export function besideOf(line: BuyingLine, briefs: ReadonlyMap<string, Brief>): 
   const one = (lists: Variant[][]) => [...new Map(lists.flat().map((v) => [v.words, v])).values()]
   const wrong = one(all.map((w) => w.wrong))
   const isWrong = new Set(wrong.map((v) => v.words))
-  const inEach = (words: string, of: (w: (typeof all)[number]) => Variant[]) => all.every((w) => of(w).some((v) => v.words === words))
-  const nearly = one(all.map((w) => w.nearly)).filter((v) => !isWrong.has(v.words) && inEach(v.words, (w) => [...w.nearly, ...w.as_well]))
+  const inEach = (words: string, of: (w: (typeof all)[number]) => Variant[]) =>
+    all.every((w) => of(w).some((v) => v.words === words))
+  const nearly = one(all.map((w) => w.nearly)).filter(
+    (v) => !isWrong.has(v.words) && inEach(v.words, (w) => [...w.nearly, ...w.as_well]),
+  )
   const asWell = first.as_well.map((v) => v.words).filter((words) => inEach(words, (w) => w.as_well))
   return { asWell, nearly, wrong, open: Math.max(...told.map((b) => b!.open.length)) }
 }
@@ -51,7 +54,11 @@ export function bySupplier(buying: Buying): { supplier: string; modules: number;
   const found = new Map<string, { supplier: string; modules: number; cost: number }>()
   for (const take of buying.lines.flatMap((l) => l.takes)) {
     const before = found.get(take.supplier) ?? { supplier: take.supplier, modules: 0, cost: 0 }
-    found.set(take.supplier, { ...before, modules: before.modules + take.modules, cost: before.cost + Number(take.price) })
+    found.set(take.supplier, {
+      ...before,
+      modules: before.modules + take.modules,
+      cost: before.cost + Number(take.price),
+    })
   }
   return [...found.values()].sort((a, b) => b.cost - a.cost)
 }
@@ -78,7 +85,11 @@ export function became(came: Came): string {
 export function standing(order: Order): string {
   if (order.closed) return order.pending ? `${order.pending} never came` : 'all here'
   if (!order.pending) return 'all here'
-  const late = order.days_late ? `, ${plural(order.days_late, 'day')} late` : order.due_on ? `, due ${order.due_on}` : ''
+  const late = order.days_late
+    ? `, ${plural(order.days_late, 'day')} late`
+    : order.due_on
+      ? `, due ${order.due_on}`
+      : ''
   return `${order.pending} of ${order.modules} to come${late}`
 }
 
@@ -87,6 +98,8 @@ const today = () => new Date().toISOString().slice(0, 10)
 export const isLate = (w: Waits) => !!w.due_on && w.due_on < today()
 /** "waits for 12 modules, due 3 Dec". */
 export function waitsWords(w: Waits): string {
-  const day = w.due_on && new Date(`${w.due_on}T12:00:00Z`).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
+  const day =
+    w.due_on &&
+    new Date(`${w.due_on}T12:00:00Z`).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', timeZone: 'UTC' })
   return `waits for ${plural(w.modules, 'module')}${!day ? ', nobody said when' : isLate(w) ? `, late since ${day}` : `, due ${day}`}`
 }

@@ -38,7 +38,12 @@ export function useLabel(wrong: Ref<string>, part?: () => string): ToldModule {
       label.value = ''
       kit.value = null
       bySpd = read.module
-      words.value = `SPD read: ${read.short}, part ${read.module.part ?? 'not told'}; ${[read.crc_ok ? 'checksums right' : 'checksums wrong', ...read.warnings.map((w) => `${w.where}: ${w.message}`)].join('; ')}.`
+      const said = [
+        `SPD read: ${read.short}, part ${read.module.part ?? 'not told'}`,
+        read.crc_ok ? 'checksums right' : 'checksums wrong',
+        ...read.warnings.map((w) => `${w.where}: ${w.message}`),
+      ]
+      words.value = `${said.join('; ')}.`
     } catch (error) {
       wrong.value = faultsOf(error)
     }
@@ -61,9 +66,17 @@ export function useLabel(wrong: Ref<string>, part?: () => string): ToldModule {
     if (mine !== turn) return
     kit.value = found?.kit ?? null
     const m = found?.module
-    const read = m?.capacity_gib ? `${label.value.trim() ? 'Read as' : 'Known as'} ${found?.short}${found?.kit ? `, a kit of ${found.kit}` : ''}${m.part ? `, part ${m.part}` : ''}.` : ''
+    const read = m?.capacity_gib
+      ? `${label.value.trim() ? 'Read as' : 'Known as'} ${found?.short}${found?.kit ? `, a kit of ${found.kit}` : ''}${m.part ? `, part ${m.part}` : ''}.`
+      : ''
     const left = found?.not_understood.map((p) => `“${p.text}”`).join(', ')
-    words.value = [read, ...[...(found?.contradictions ?? []), ...(found?.remarks ?? [])].map((c) => `${c}.`), left ? `Not understood: ${left}.` : ''].filter(Boolean).join(' ')
+    words.value = [
+      read,
+      ...[...(found?.contradictions ?? []), ...(found?.remarks ?? [])].map((c) => `${c}.`),
+      left ? `Not understood: ${left}.` : '',
+    ]
+      .filter(Boolean)
+      .join(' ')
   }
   return { label, words, kit, module: read, spd }
 }

@@ -29,12 +29,25 @@ export function kindsOnHand(stock: readonly StockLine[], used: ReadonlyMap<strin
     kinds.set(key, [...(kinds.get(key) ?? []), s])
   }
   const size = (lines: readonly StockLine[]) => lines[0]!.module.capacity_gib ?? 0
-  const ordered = [...kinds].sort(([, a], [, b]) => Number(USABLE.has(b[0]!.state)) - Number(USABLE.has(a[0]!.state)) || size(b) - size(a) || a[0]!.words.localeCompare(b[0]!.words))
+  const ordered = [...kinds].sort(
+    ([, a], [, b]) =>
+      Number(USABLE.has(b[0]!.state)) - Number(USABLE.has(a[0]!.state)) ||
+      size(b) - size(a) ||
+      a[0]!.words.localeCompare(b[0]!.words),
+  )
   return ordered.map(([key, lines]) => {
     const parts = new Set(lines.map((s) => s.part ?? ''))
     const first = lines[0]!
     const count = lines.reduce((n, s) => n + s.count, 0)
-    return { key, words: first.words, part: parts.size === 1 ? [...parts][0]! : '', state: first.state, count, usable: USABLE.has(first.state), free: freeOf(lines, count, used) }
+    return {
+      key,
+      words: first.words,
+      part: parts.size === 1 ? [...parts][0]! : '',
+      state: first.state,
+      count,
+      usable: USABLE.has(first.state),
+      free: freeOf(lines, count, used),
+    }
   })
 }
 

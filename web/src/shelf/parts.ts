@@ -16,7 +16,8 @@ export interface Column {
 }
 
 const valueOf = (m: Module, member: string): unknown => (m as unknown as Record<string, unknown>)[member]
-const told = (value: unknown): boolean => value !== null && value !== undefined && !(Array.isArray(value) && !value.length)
+const told = (value: unknown): boolean =>
+  value !== null && value !== undefined && !(Array.isArray(value) && !value.length)
 
 export function columnsOf(part: PartView): Column[] {
   const columns = new Map<string, Column>()

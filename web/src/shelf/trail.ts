@@ -26,7 +26,14 @@ export function whatWords(l: TrailLine): string {
     case 'fitted':
       return `seen: ${KINDS[l.by] ?? l.by}`
     case 'shelf':
-      return [`put on the Shelf by ${l.by} as ${(STATES[l.state] ?? l.state).toLowerCase()}`, l.note, l.reference && `under ${l.reference}`, l.due_on && `to be answered by ${l.due_on}`].filter(Boolean).join('; ')
+      return [
+        `put on the Shelf by ${l.by} as ${(STATES[l.state] ?? l.state).toLowerCase()}`,
+        l.note,
+        l.reference && `under ${l.reference}`,
+        l.due_on && `to be answered by ${l.due_on}`,
+      ]
+        .filter(Boolean)
+        .join('; ')
     case 'noted':
       return `${l.state === 'found' ? 'found at fault' : 'noted as it went in'} by ${l.by}, ${l.note}`
     case 'sent back':
@@ -38,7 +45,12 @@ export function whatWords(l: TrailLine): string {
 
 /** What its machine saw of it; "" = nothing. */
 export function healthWords(l: TrailLine): string {
-  const counted = l.correctable === null || l.correctable === undefined ? '' : l.correctable || l.uncorrectable ? `${plural(l.correctable, 'error')} corrected${l.uncorrectable ? `, ${l.uncorrectable} not` : ''}` : 'no error counted'
+  const counted =
+    l.correctable === null || l.correctable === undefined
+      ? ''
+      : l.correctable || l.uncorrectable
+        ? `${plural(l.correctable, 'error')} corrected${l.uncorrectable ? `, ${l.uncorrectable} not` : ''}`
+        : 'no error counted'
   return [l.failed_at ? 'found at fault' : '', counted].filter(Boolean).join('; ')
 }
 
@@ -48,6 +60,7 @@ export function nowWords(t: Trail): string {
     const last = t.lines[0]
     return last ? `Nobody knows where it is. Last: ${placeWords(last)}.` : ''
   }
-  if (t.now.length > 1) return `Told to be in ${plural(t.now.length, 'place')} at once, which cannot be: ${t.now.map(placeWords).join(', and ')}.`
+  if (t.now.length > 1)
+    return `Told to be in ${plural(t.now.length, 'place')} at once, which cannot be: ${t.now.map(placeWords).join(', and ')}.`
   return `It is ${t.now[0]!.where === 'fitted' ? 'in ' : ''}${placeWords(t.now[0]!)}.`
 }

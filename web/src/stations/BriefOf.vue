@@ -15,7 +15,12 @@ async function load(): Promise<void> {
   try {
     brief.value = props.plan
       ? await ask(api.GET('/api/plans/{plan_id}/brief', { params: { path: { plan_id: props.plan.id } } }))
-      : await ask(api.POST('/api/machines/{machine_id}/brief', { params: { path: { machine_id: props.machineId } }, body: { slots: props.slots as never } }))
+      : await ask(
+          api.POST('/api/machines/{machine_id}/brief', {
+            params: { path: { machine_id: props.machineId } },
+            body: { slots: props.slots as never },
+          }),
+        )
   } catch (error) {
     wrong.value = wordsOf(error)
   }
@@ -37,20 +42,39 @@ async function copy(): Promise<void> {
 
 <template>
   <section class="brief">
-    <p><button type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">{{ of ? `The whole brief for ${of}` : 'What to look for in a shop' }}</button><template v-if="plan && !of">&ensp;<router-link class="quiet-link" :to="{ path: '/shelf/buy', query: { plan: plan.id } }">What to buy</router-link></template></p>
+    <p>
+      <button type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">
+        {{ of ? `The whole brief for ${of}` : 'What to look for in a shop' }}</button><template v-if="plan && !of"
+        >&ensp;<router-link class="quiet-link" :to="{ path: '/shelf/buy', query: { plan: plan.id } }"
+          >What to buy</router-link
+        ></template
+      >
+    </p>
     <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
     <p v-if="open && !brief && !wrong" class="small faded" role="status">judging what would do as well</p>
     <div v-if="open && brief" class="said" aria-label="Brief">
       <p v-if="!brief.lines.length" class="small">Nothing to buy: it needs no module that is not there.</p>
-      <p v-for="w in brief.stops" :key="w" class="small wrong"><SeverityMark severity="stop" /> It cannot work as it is: {{ w }}</p>
+      <p v-for="w in brief.stops" :key="w" class="small wrong">
+        <SeverityMark severity="stop" /> It cannot work as it is: {{ w }}
+      </p>
       <article v-for="line in brief.lines" :key="line.words">
         <h4>{{ line.words }}</h4>
         <dl class="small">
-          <template v-for="d in line.details" :key="d.what"><dt>{{ d.what }}</dt><dd>{{ d.words }}</dd></template>
+          <template v-for="d in line.details" :key="d.what"
+            ><dt>{{ d.what }}</dt>
+            <dd>{{ d.words }}</dd></template
+          >
         </dl>
-        <p v-if="line.as_well.length" class="small does"><b>does as well:</b> {{ line.as_well.map((v) => v.comes_to ? `${v.words} (${v.comes_to})` : v.words).join('; ') }}</p>
-        <p v-for="v in line.nearly" :key="v.words" class="small does"><SeverityMark severity="risk" /> <b>{{ v.words }}</b>: {{ v.comes_to }}</p>
-        <p v-for="v in line.wrong" :key="v.words" class="small does"><SeverityMark severity="stop" /> <b>{{ v.words }}</b>: {{ v.comes_to }}</p>
+        <p v-if="line.as_well.length" class="small does">
+          <b>does as well:</b>
+          {{ line.as_well.map((v) => (v.comes_to ? `${v.words} (${v.comes_to})` : v.words)).join('; ') }}
+        </p>
+        <p v-for="v in line.nearly" :key="v.words" class="small does">
+          <SeverityMark severity="risk" /> <b>{{ v.words }}</b>: {{ v.comes_to }}
+        </p>
+        <p v-for="v in line.wrong" :key="v.words" class="small does">
+          <SeverityMark severity="stop" /> <b>{{ v.words }}</b>: {{ v.comes_to }}
+        </p>
       </article>
       <template v-if="brief.lines.length">
         <p v-for="w in brief.besides" :key="w" class="small faded">{{ w }}</p>
@@ -58,7 +82,10 @@ async function copy(): Promise<void> {
           <p class="small"><b>Nobody can say yet that it fits.</b> Not known:</p>
           <p v-for="w in brief.open" :key="w" class="small does"><SeverityMark severity="ask" /> {{ w }}</p>
         </template>
-        <p><button type="button" class="quiet-link" @click="copy">Copy it as text</button> <span v-if="copied" class="small faded" role="status">copied</span></p>
+        <p>
+          <button type="button" class="quiet-link" @click="copy">Copy it as text</button>{{ ' ' }}
+          <span v-if="copied" class="small faded" role="status">copied</span>
+        </p>
       </template>
     </div>
   </section>

@@ -39,7 +39,9 @@ useLive(
     <ol>
       <li v-for="line in lines" :key="line.id">
         <time class="faded" :datetime="line.at">{{ moment(line.at, machine.zone) }}</time>
-        <span><strong>{{ line.by ?? 'Umbrak' }}</strong> {{ historyWords(line, machine.board) }}</span>
+        <span
+          ><strong>{{ line.by ?? 'Umbrak' }}</strong> {{ historyWords(line, machine.board) }}</span
+        >
       </li>
       <li v-if="!lines.length" class="faded">Nothing yet.</li>
     </ol>

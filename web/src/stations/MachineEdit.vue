@@ -16,7 +16,11 @@ const emit = defineEmits<{ saved: [machine: MachineView]; leave: []; remodel: []
 const router = useRouter()
 const m = props.machine
 /** Socket -> processor id, "" = not known, "-" = empty. */
-const processors = reactive(Object.fromEntries(Object.keys(m.may_hold).map((s) => [s, s in m.facts.processors ? (m.facts.processors[s] ?? '-') : ''])))
+const processors = reactive(
+  Object.fromEntries(
+    Object.keys(m.may_hold).map((s) => [s, s in m.facts.processors ? (m.facts.processors[s] ?? '-') : '']),
+  ),
+)
 const about = reactive(aboutAsTyped(m.about))
 const own = ref(Object.entries(m.about.own ?? {}).map(([name, value]) => ({ name, value })))
 const version = ref(m.version)
@@ -24,7 +28,13 @@ const asking = ref(false)
 const retiring = ref(false)
 const params = { path: { machine_id: m.id } }
 
-const { values: form, faults, wrong, sending, submit: save } = useForm(
+const {
+  values: form,
+  faults,
+  wrong,
+  sending,
+  submit: save,
+} = useForm(
   {
     name: m.name,
     site: m.site ?? '',
@@ -46,18 +56,30 @@ const { values: form, faults, wrong, sending, submit: save } = useForm(
       os_bits: (os_bits ? Number(os_bits) : null) as 32 | 64 | null,
       ...said,
       mode: mode || null,
-      processors: Object.fromEntries(Object.entries(processors).filter(([, p]) => p).map(([s, p]) => [s, p === '-' ? null : p])),
+      processors: Object.fromEntries(
+        Object.entries(processors)
+          .filter(([, p]) => p)
+          .map(([s, p]) => [s, p === '-' ? null : p]),
+      ),
     }
     const change = { version: version.value, ...base, ...aboutAsSent(about), own: ownAsSent(), facts }
     await keep(() =>
       retiring.value
-        ? ask(api.POST('/api/machines/{machine_id}/retirement', { params, body: { version: version.value, retired: !m.retired_at } }))
+        ? ask(
+            api.POST('/api/machines/{machine_id}/retirement', {
+              params,
+              body: { version: version.value, retired: !m.retired_at },
+            }),
+          )
         : ask(api.PATCH('/api/machines/{machine_id}', { params, body: change })),
     )
   },
 )
 
-const ownAsSent = () => Object.fromEntries(own.value.map((r) => [r.name.trim().toLowerCase(), r.value.trim()]).filter(([name, value]) => name && value))
+const ownAsSent = () =>
+  Object.fromEntries(
+    own.value.map((r) => [r.name.trim().toLowerCase(), r.value.trim()]).filter(([name, value]) => name && value),
+  )
 /** Somebody else's change is shown, and put over only when saved again. */
 async function keep(work: () => Promise<MachineView>): Promise<void> {
   try {
@@ -66,7 +88,10 @@ async function keep(work: () => Promise<MachineView>): Promise<void> {
     if (!(error instanceof Refusal) || error.status !== 409) throw error
     const theirs = error.problem.theirs as MachineView
     version.value = theirs.version
-    throw new Error(`${error.problem.detail} It is called “${theirs.name}” at “${theirs.about.place}” now. Save again to put yours over it.`, { cause: error })
+    throw new Error(
+      `${error.problem.detail} It is called “${theirs.name}” at “${theirs.about.place}” now. Save again to put yours over it.`,
+      { cause: error },
+    )
   }
 }
 /** Made by mistake: it goes for good. */
@@ -98,9 +123,13 @@ function retire(): void {
     <form class="panel dialog" @submit.prevent="save">
       <h2 id="edit-title">{{ machine.name }}</h2>
       <div class="fields">
-        <label>Name <input v-model="form.name" required maxlength="120" /><FieldFault :of="faults" name="name" /></label>
+        <label
+          >Name <input v-model="form.name" required maxlength="120" /><FieldFault :of="faults" name="name"
+        /></label>
         <label>Site <input v-model="form.site" maxlength="200" /></label>
-        <label>Time zone <input v-model="form.zone" maxlength="120" class="mono" /><FieldFault :of="faults" name="zone" /></label>
+        <label
+          >Time zone <input v-model="form.zone" maxlength="120" class="mono" /><FieldFault :of="faults" name="zone"
+        /></label>
         <AboutFields v-model="about" :faults="faults" />
         <label>Firmware <input v-model="form.firmware" maxlength="120" placeholder="not known" /></label>
         <label>System version <input v-model="form.system" maxlength="120" placeholder="not known" /></label>
@@ -112,9 +141,22 @@ function retire(): void {
             <option value="32">32 bits</option>
           </select>
         </label>
-        <label v-if="form.os_bits === '32'">It can use [GB] <input v-model="form.os_cap_gib" inputmode="decimal" placeholder="4" /><FieldFault :of="faults" name="os_cap_gib" /></label>
-        <label>Hole below 4 GB [MiB] <input v-model="form.device_hole_mib" inputmode="decimal" placeholder="not known" /><FieldFault :of="faults" name="device_hole_mib" /></label>
-        <label>Rail set to [V] <input v-model="form.rail_setting" inputmode="decimal" placeholder="not known" /><FieldFault :of="faults" name="rail_setting" /></label>
+        <label v-if="form.os_bits === '32'"
+          >It can use [GB] <input v-model="form.os_cap_gib" inputmode="decimal" placeholder="4" /><FieldFault
+            :of="faults"
+            name="os_cap_gib"
+        /></label>
+        <label
+          >Hole below 4 GB [MiB]
+          <input v-model="form.device_hole_mib" inputmode="decimal" placeholder="not known" /><FieldFault
+            :of="faults"
+            name="device_hole_mib"
+        /></label>
+        <label
+          >Rail set to [V] <input v-model="form.rail_setting" inputmode="decimal" placeholder="not known" /><FieldFault
+            :of="faults"
+            name="rail_setting"
+        /></label>
         <label v-if="machine.modes.length">
           Mode
           <select v-model="form.mode">
@@ -135,9 +177,13 @@ function retire(): void {
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <div class="choices">
         <button type="button" class="quiet-link" @click="retire">
-          {{ machine.retired_at ? 'Bring it back' : asking ? 'Really retire it; nothing is lost' : 'Retire this machine' }}
+          {{
+            machine.retired_at ? 'Bring it back' : asking ? 'Really retire it; nothing is lost' : 'Retire this machine'
+          }}
         </button>
-        <button type="button" class="quiet-link" @click="erase">{{ erasing ? `Really delete it, with its surveys and ${plural(machine.plans.length, 'plan')}` : 'Delete it' }}</button>
+        <button type="button" class="quiet-link" @click="erase">
+          {{ erasing ? `Really delete it, with its surveys and ${plural(machine.plans.length, 'plan')}` : 'Delete it' }}
+        </button>
         <button type="button" class="quiet-link" @click="$emit('remodel')">It is another model</button>
         <button type="button" class="press quiet" @click="$emit('leave')">Cancel</button>
         <button class="press" type="submit" :disabled="sending">Save</button>

@@ -70,18 +70,56 @@ const pads = computed<Pad[]>(() => {
   const ended = run && run.state !== 'under way'
   const worked: Pad['fill'] = !run || run.state === 'backed out' ? 'hollow' : ended ? 'filled' : 'half'
   return [
-    { key: 'survey', name: 'Survey', state: `${known} of ${total} known`, fill: known === total ? 'filled' : known ? 'half' : 'hollow' },
-    { key: 'ceiling', name: 'Ceiling', state: m.official_gib ? `${gb(m.official_gib)} GB official` : 'nobody states one', fill: m.official_gib ? 'filled' : 'hollow' },
-    { key: 'target', name: 'Target', state: m.need_gib ? `need ${gbUp(m.need_gib)} GB` : 'not said yet', fill: m.need_gib ? 'filled' : 'hollow' },
-    { key: 'routes', name: 'Routes', state: routesState.value ?? 'ways to more', fill: routesState.value ? 'filled' : 'hollow' },
-    { key: 'fit', name: 'Fit', state: fitState.value?.words ?? plan?.name ?? 'no plan yet', fill: plan ? 'filled' : 'hollow', severity: fitState.value && fitState.value.severity !== 'go' ? (fitState.value.severity as Severity) : null },
+    {
+      key: 'survey',
+      name: 'Survey',
+      state: `${known} of ${total} known`,
+      fill: known === total ? 'filled' : known ? 'half' : 'hollow',
+    },
+    {
+      key: 'ceiling',
+      name: 'Ceiling',
+      state: m.official_gib ? `${gb(m.official_gib)} GB official` : 'nobody states one',
+      fill: m.official_gib ? 'filled' : 'hollow',
+    },
+    {
+      key: 'target',
+      name: 'Target',
+      state: m.need_gib ? `need ${gbUp(m.need_gib)} GB` : 'not said yet',
+      fill: m.need_gib ? 'filled' : 'hollow',
+    },
+    {
+      key: 'routes',
+      name: 'Routes',
+      state: routesState.value ?? 'ways to more',
+      fill: routesState.value ? 'filled' : 'hollow',
+    },
+    {
+      key: 'fit',
+      name: 'Fit',
+      state: fitState.value?.words ?? plan?.name ?? 'no plan yet',
+      fill: plan ? 'filled' : 'hollow',
+      severity: fitState.value && fitState.value.severity !== 'go' ? (fitState.value.severity as Severity) : null,
+    },
     { key: 'run', name: 'Run', state: runWords(run), fill: worked },
-    { key: 'proof', name: 'Proof', state: proofState.value ?? proofWords.value, fill: worked, severity: run?.state === 'waived' ? 'risk' : null },
+    {
+      key: 'proof',
+      name: 'Proof',
+      state: proofState.value ?? proofWords.value,
+      fill: worked,
+      severity: run?.state === 'waived' ? 'risk' : null,
+    },
   ]
 })
-useTitle(() => (machine.value ? `${machine.value.name}: ${pads.value.find((p) => p.key === station.value)?.name ?? 'history'}` : ''))
+useTitle(() =>
+  machine.value ? `${machine.value.name}: ${pads.value.find((p) => p.key === station.value)?.name ?? 'history'}` : '',
+)
 /** The plan that the line is of: what is being worked, or else the newest. */
-const lined = computed(() => machine.value?.plans.find((p) => p.id === machine.value?.runs.find((r) => r.state === 'under way')?.plan_id) ?? machine.value?.plans[0])
+const lined = computed(
+  () =>
+    machine.value?.plans.find((p) => p.id === machine.value?.runs.find((r) => r.state === 'under way')?.plan_id) ??
+    machine.value?.plans[0],
+)
 const offDuty = computed(() => machine.value?.runs[0]?.state === 'under way')
 </script>
 
@@ -105,8 +143,17 @@ const offDuty = computed(() => machine.value?.runs[0]?.state === 'under way')
       <VerdictLine v-if="lined && LINED.includes(station)" :machine-id="id" :plan="lined" :need="machine.need_gib" />
       <router-view :key="id" />
     </div>
-    <MachineEdit v-if="editing" :machine="machine" @saved="saved" @leave="editing = false" @remodel="((editing = false), (remodelling = true))" />
-    <OtherModel v-if="remodelling" :machine="machine" @saved="((remodelling = false), saved($event))" @leave="remodelling = false" />
+    <MachineEdit
+      v-if="editing"
+      :machine="machine"
+      @saved="saved"
+      @leave="editing = false"
+      @remodel="((editing = false), (remodelling = true))" />
+    <OtherModel
+      v-if="remodelling"
+      :machine="machine"
+      @saved="((remodelling = false), saved($event))"
+      @leave="remodelling = false" />
   </div>
   <p v-else-if="wrong" class="wrong" role="alert">
     {{ wrong }} <router-link class="quiet-link" to="/machines">See the machines</router-link>

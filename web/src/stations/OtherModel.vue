@@ -16,7 +16,9 @@ const sending = ref(false)
 
 onMounted(async () => {
   try {
-    sheets.value = (await ask(api.GET('/api/sheets'))).filter((s) => !s.archetype && s.hash !== props.machine.sheet_hash && s.title !== props.machine.board.title)
+    sheets.value = (await ask(api.GET('/api/sheets'))).filter(
+      (s) => !s.archetype && s.hash !== props.machine.sheet_hash && s.title !== props.machine.board.title,
+    )
   } catch (error) {
     wrong.value = faultsOf(error)
   }
@@ -27,13 +29,19 @@ async function choose(hash: string): Promise<void> {
   other.value = undefined
   if (!hash) return
   try {
-    other.value = await ask(api.GET('/api/machines/{machine_id}/as/{sheet_hash}', { params: { path: { machine_id: props.machine.id, sheet_hash: hash } } }))
+    other.value = await ask(
+      api.GET('/api/machines/{machine_id}/as/{sheet_hash}', {
+        params: { path: { machine_id: props.machine.id, sheet_hash: hash } },
+      }),
+    )
     to.value = Object.fromEntries(other.value.slots.map((s) => [s.slot, s.to ?? '']))
   } catch (error) {
     wrong.value = faultsOf(error)
   }
 }
-const taken = computed(() => new Map(Object.entries(to.value).flatMap(([old, now]) => (now ? [[now, old] as const] : []))))
+const taken = computed(
+  () => new Map(Object.entries(to.value).flatMap(([old, now]) => (now ? [[now, old] as const] : []))),
+)
 const homeless = computed(() => other.value?.slots.filter((s) => s.is_used && !to.value[s.slot]).length ?? 0)
 function words(slot: string): string {
   const here = props.machine.slots[slot]
@@ -45,7 +53,12 @@ async function keep(): Promise<void> {
   try {
     const slots = Object.fromEntries(Object.entries(to.value).filter(([, now]) => now))
     const body = { version: props.machine.version, sheet_hash: chosen.value, slots }
-    emit('saved', await ask(api.PUT('/api/machines/{machine_id}/model', { params: { path: { machine_id: props.machine.id } }, body })))
+    emit(
+      'saved',
+      await ask(
+        api.PUT('/api/machines/{machine_id}/model', { params: { path: { machine_id: props.machine.id } }, body }),
+      ),
+    )
   } catch (error) {
     wrong.value = faultsOf(error)
   } finally {
@@ -66,12 +79,21 @@ async function keep(): Promise<void> {
         </select>
       </label>
       <template v-if="other">
-        <p v-if="other.plans.length" class="small">{{ plural(other.plans.length, 'plan') }} {{ other.plans.length === 1 ? 'goes' : 'go' }} over with it, to be approved afresh: {{ other.plans.join(', ') }}.</p>
-        <p v-if="other.dropped.length" class="small ask">Has no meaning there and goes: {{ other.dropped.join(', ') }}.</p>
+        <p v-if="other.plans.length" class="small">
+          {{ plural(other.plans.length, 'plan') }} {{ other.plans.length === 1 ? 'goes' : 'go' }} over with it, to be
+          approved afresh: {{ other.plans.join(', ') }}.
+        </p>
+        <p v-if="other.dropped.length" class="small ask">
+          Has no meaning there and goes: {{ other.dropped.join(', ') }}.
+        </p>
         <div class="list">
           <table class="small" aria-label="Where its slots belong">
             <thead>
-              <tr><th scope="col">slot now</th><th scope="col">in it</th><th scope="col">belongs to</th></tr>
+              <tr>
+                <th scope="col">slot now</th>
+                <th scope="col">in it</th>
+                <th scope="col">belongs to</th>
+              </tr>
             </thead>
             <tbody>
               <tr v-for="s in other.slots" :key="s.slot" :class="{ open: s.is_used && !to[s.slot] }">
@@ -80,19 +102,29 @@ async function keep(): Promise<void> {
                 <td>
                   <select v-model="to[s.slot]" :aria-label="`${s.printed} belongs to`">
                     <option value="">none of them</option>
-                    <option v-for="p in other.places" :key="p.slot" :value="p.slot" :disabled="taken.has(p.slot) && taken.get(p.slot) !== s.slot">{{ p.printed }}</option>
+                    <option
+                      v-for="p in other.places"
+                      :key="p.slot"
+                      :value="p.slot"
+                      :disabled="taken.has(p.slot) && taken.get(p.slot) !== s.slot">
+                      {{ p.printed }}
+                    </option>
                   </select>
                 </td>
               </tr>
             </tbody>
           </table>
         </div>
-        <p v-if="homeless" class="small ask">{{ plural(homeless, 'slot') }} in use {{ homeless === 1 ? 'has' : 'have' }} no place yet.</p>
+        <p v-if="homeless" class="small ask">
+          {{ plural(homeless, 'slot') }} in use {{ homeless === 1 ? 'has' : 'have' }} no place yet.
+        </p>
       </template>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <div class="choices">
         <button type="button" class="press quiet" @click="$emit('leave')">Cancel</button>
-        <button type="submit" class="press" :disabled="!other || homeless > 0 || sending">It is a {{ other?.title ?? '...' }}</button>
+        <button type="submit" class="press" :disabled="!other || homeless > 0 || sending">
+          It is a {{ other?.title ?? '...' }}
+        </button>
       </div>
     </form>
   </v-dialog>

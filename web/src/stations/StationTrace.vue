@@ -16,7 +16,12 @@ defineProps<{ pads: Pad[]; base: string; at: string }>()
 
 <template>
   <nav class="trace" aria-label="Stations" :style="{ '--count': pads.length }">
-    <router-link v-for="(p, i) in pads" :key="p.key" class="station" :class="{ near: Math.abs(pads.findIndex((x) => x.key === at) - i) <= 1 }" :to="`${base}/${p.key}`">
+    <router-link
+      v-for="(p, i) in pads"
+      :key="p.key"
+      class="station"
+      :class="{ near: Math.abs(pads.findIndex((x) => x.key === at) - i) <= 1 }"
+      :to="`${base}/${p.key}`">
       <strong>{{ p.name }}</strong>
       <svg class="pad" width="28" height="28" viewBox="-14 -14 28 28" aria-hidden="true">
         <circle v-if="p.key === at" r="12.5" class="ring" />
@@ -32,7 +37,11 @@ defineProps<{ pads: Pad[]; base: string; at: string }>()
           <path v-if="p.fill === 'half'" d="M0-7A7 7 0 0 0 0 7Z" class="full" />
         </template>
       </svg>
-      <span class="state" :style="p.severity && p.severity !== 'note' ? { color: `var(--${p.severity})` } : undefined">{{ p.state }}</span>
+      <span
+        class="state"
+        :style="p.severity && p.severity !== 'note' ? { color: `var(--${p.severity})` } : undefined"
+        >{{ p.state }}</span
+      >
     </router-link>
   </nav>
 </template>

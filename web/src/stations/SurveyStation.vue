@@ -40,7 +40,8 @@ const route = useRoute()
 watch(
   () => route.query.intake,
   async (key) => {
-    if (typeof key === 'string') intake.value = await ask(api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: key } } }))
+    if (typeof key === 'string')
+      intake.value = await ask(api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: key } } }))
   },
   { immediate: true },
 )
@@ -73,27 +74,31 @@ function kept(changed: MachineView): void {
   saved(changed)
 }
 /** Slots that are known by the newest survey; of the others it holds what was known before. */
-const byNewest = computed(() => Object.values(machine.value.survey.sources).filter((s) => s.at === machine.value.survey.taken_at).length)
+const byNewest = computed(
+  () => Object.values(machine.value.survey.sources).filter((s) => s.at === machine.value.survey.taken_at).length,
+)
 /** Sources of what is known of the slots, each once. */
 const kinds = computed(() => [...new Set(Object.values(machine.value.survey.sources).map((s) => s.kind))].sort())
 const told = computed(() => machine.value.survey.told)
 const byNumber = new Intl.Collator('en', { numeric: true })
 const rows = computed(() =>
-  [...machine.value.board.slots].sort((a, b) => byNumber.compare(a.printed, b.printed)).map((slot) => {
-    const occupant = machine.value.slots[slot.id]
-    return {
-      id: slot.id,
-      printed: slot.printed,
-      source: machine.value.survey.sources[slot.id],
-      disputed: slot.id in machine.value.survey.disputed,
-      failed: machine.value.failed.includes(slot.id),
-      health: healthWords(machine.value.survey.health[slot.id]),
-      counted: !!machine.value.survey.health[slot.id]?.uncorrectable,
-      words: occupant === undefined ? 'empty' : occupant === 'unknown' ? 'not known' : moduleWords(occupant),
-      part: occupant && occupant !== 'unknown' ? [occupant.maker, occupant.part].filter(Boolean).join(' ') : '',
-      state: occupant === undefined ? 'empty' : occupant === 'unknown' ? 'unknown' : 'filled',
-    }
-  }),
+  [...machine.value.board.slots]
+    .sort((a, b) => byNumber.compare(a.printed, b.printed))
+    .map((slot) => {
+      const occupant = machine.value.slots[slot.id]
+      return {
+        id: slot.id,
+        printed: slot.printed,
+        source: machine.value.survey.sources[slot.id],
+        disputed: slot.id in machine.value.survey.disputed,
+        failed: machine.value.failed.includes(slot.id),
+        health: healthWords(machine.value.survey.health[slot.id]),
+        counted: !!machine.value.survey.health[slot.id]?.uncorrectable,
+        words: occupant === undefined ? 'empty' : occupant === 'unknown' ? 'not known' : moduleWords(occupant),
+        part: occupant && occupant !== 'unknown' ? [occupant.maker, occupant.part].filter(Boolean).join(' ') : '',
+        state: occupant === undefined ? 'empty' : occupant === 'unknown' ? 'unknown' : 'filled',
+      }
+    }),
 )
 </script>
 
@@ -103,36 +108,86 @@ const rows = computed(() =>
       <div class="caption">
         <h2 id="survey-board">As it is</h2>
         <span class="faded small">
-          {{ KINDS[machine.survey.kind] ?? machine.survey.kind }}, {{ moment(machine.survey.taken_at, machine.zone) }}
-          (<strong v-if="isOld(machine.survey.taken_at)" class="old">{{ age(machine.survey.taken_at) }}, old</strong><template v-else>{{ age(machine.survey.taken_at) }}</template>), taken in by {{ machine.survey.taken_by ?? 'nobody known' }}<template v-if="byNewest < machine.survey.total">; {{ byNewest || 'none' }} of {{ machine.survey.total }} slots by it</template>
+          {{ KINDS[machine.survey.kind] ?? machine.survey.kind }},
+          {{ moment(machine.survey.taken_at, machine.zone) }} (<strong v-if="isOld(machine.survey.taken_at)" class="old"
+            >{{ age(machine.survey.taken_at) }}, old</strong
+          ><template v-else>{{ age(machine.survey.taken_at) }}</template
+          >), taken in by {{ machine.survey.taken_by ?? 'nobody known'
+          }}<template v-if="byNewest < machine.survey.total"
+            >; {{ byNewest || 'none' }} of {{ machine.survey.total }} slots by it</template
+          >
         </span>
         <span v-if="session.mayWrite()" class="faded small hint">click a slot to put it right</span>
-        <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="taking = true">Survey it again</button>
+        <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="taking = true">
+          Survey it again
+        </button>
       </div>
-      <BySocket v-slot="{ socket }" :board="machine.board" :now="machine.slots" :goal="machine.slots" :slot_="open || [...shownLit.keys()][0]">
-      <div class="picture">
-        <BoardView :socket="socket" :board="machine.board" :now="machine.slots" :goal="machine.slots" :lit="shownLit" :severities="severities" :failed="machine.failed" :interactive="session.mayWrite()" @enter="open = $event" @escape="open = ''" @press="open = $event" />
-      </div>
+      <BySocket
+        v-slot="{ socket }"
+        :board="machine.board"
+        :now="machine.slots"
+        :goal="machine.slots"
+        :slot_="open || [...shownLit.keys()][0]">
+        <div class="picture">
+          <BoardView
+            :socket="socket"
+            :board="machine.board"
+            :now="machine.slots"
+            :goal="machine.slots"
+            :lit="shownLit"
+            :severities="severities"
+            :failed="machine.failed"
+            :interactive="session.mayWrite()"
+            @enter="open = $event"
+            @escape="open = ''"
+            @press="open = $event" />
+        </div>
       </BySocket>
     </section>
-    <TakeIn v-if="taking && !intake" class="side" :machine="machine" @taken="intake = $event" @changed="saved" @leave="taking = false" />
-    <DifferenceView v-else-if="intake" :key="intake.id" class="side" :machine="machine" :intake="intake" @taken="intake = $event" @saved="kept" @leave="leaveReport" @point="compared = $event" />
+    <TakeIn
+      v-if="taking && !intake"
+      class="side"
+      :machine="machine"
+      @taken="intake = $event"
+      @changed="saved"
+      @leave="taking = false" />
+    <DifferenceView
+      v-else-if="intake"
+      :key="intake.id"
+      class="side"
+      :machine="machine"
+      :intake="intake"
+      @taken="intake = $event"
+      @saved="kept"
+      @leave="leaveReport"
+      @point="compared = $event" />
     <section v-else class="panel facts" aria-labelledby="survey-facts">
       <p v-if="disputed.length" class="disputes" role="status">
         <strong>{{ plural(disputed.length, 'slot is', 'slots are') }} disputed</strong>:
-        <button v-for="s in disputed" :key="s" type="button" class="quiet-link" @click="open = s">{{ machine.board.slots.find((x) => x.id === s)?.printed }}</button>
+        <button v-for="s in disputed" :key="s" type="button" class="quiet-link" @click="open = s">
+          {{ machine.board.slots.find((x) => x.id === s)?.printed }}
+        </button>
       </p>
       <SeenElsewhere :machine="machine" @point="open = $event" />
       <SlotFacts v-if="openSlot" :key="open" :machine="machine" :slot_="openSlot" @saved="saved" @leave="open = ''" />
       <h2 id="survey-facts">What is known</h2>
       <p class="total">
         <strong>{{ counted(evaluation.installed_gib, evaluation.not_counted) }}</strong> GB installed
-        <span v-if="evaluation.not_counted" class="faded small">of {{ plural(evaluation.not_counted, 'slot') }} nobody knows how much</span>
-        <span v-else class="faded small">{{ evaluation.tolerance_gib === null ? 'at most' : 'about' }} {{ gb(evaluation.usable_gib) }} usable</span>
+        <span v-if="evaluation.not_counted" class="faded small"
+          >of {{ plural(evaluation.not_counted, 'slot') }} nobody knows how much</span
+        >
+        <span v-else class="faded small"
+          >{{ evaluation.tolerance_gib === null ? 'at most' : 'about' }} {{ gb(evaluation.usable_gib) }} usable</span
+        >
       </p>
       <p v-if="told" class="small told" :class="{ disputes: told.conflict }">
         <strong v-if="told.conflict">Does not agree: {{ told.conflict }}</strong>
-        <template v-else>It tells {{ told.installed_gib ? `${gb(told.installed_gib)} GB installed` : `${gb(told.usable_gib ?? 0)} GB usable` }}</template>
+        <template v-else
+          >It tells
+          {{
+            told.installed_gib ? `${gb(told.installed_gib)} GB installed` : `${gb(told.usable_gib ?? 0)} GB usable`
+          }}</template
+        >
         <span class="faded"> ({{ KINDS[told.kind] ?? told.kind }}, {{ age(told.at) }})</span>
       </p>
       <dl>
@@ -146,7 +201,11 @@ const rows = computed(() =>
         </template>
         <dt>System</dt>
         <dd :class="{ missing: !machine.facts.os_bits && !machine.facts.system }">
-          {{ [machine.facts.system, machine.facts.os_bits && `${machine.facts.os_bits} bits`].filter(Boolean).join(', ') || 'not known' }}
+          {{
+            [machine.facts.system, machine.facts.os_bits && `${machine.facts.os_bits} bits`]
+              .filter(Boolean)
+              .join(', ') || 'not known'
+          }}
         </dd>
         <template v-for="l in aboutLines(machine.about)" :key="l.name">
           <dt>{{ l.heading }}</dt>
@@ -163,7 +222,10 @@ const rows = computed(() =>
       </dl>
       <KnownParts :machine="machine" :may-write="session.mayWrite()" @saved="saved" />
       <ul class="legend small faded" aria-label="Where that is known from">
-        <li v-for="kind in kinds" :key="kind"><b>{{ INITIALS[kind] ?? '?' }}</b> {{ KINDS[kind] ?? kind }}: {{ machine.survey.sure[kind] ?? 'not known how sure' }}</li>
+        <li v-for="kind in kinds" :key="kind">
+          <b>{{ INITIALS[kind] ?? '?' }}</b> {{ KINDS[kind] ?? kind }}:
+          {{ machine.survey.sure[kind] ?? 'not known how sure' }}
+        </li>
       </ul>
       <table>
         <thead>
@@ -176,7 +238,17 @@ const rows = computed(() =>
           <tr v-for="row in rows" :key="row.id" :class="row.state">
             <th scope="row" class="mono">{{ row.printed }}</th>
             <td>
-              <span class="initial" :title="`${KINDS[row.source?.kind ?? ''] ?? row.source?.kind}, ${age(row.source?.at ?? '')}`">{{ INITIALS[row.source?.kind ?? ''] ?? '?' }}</span> {{ unbroken(row.words) }}<strong v-if="row.disputed" class="disputed-mark"> disputed</strong><strong v-if="row.failed" class="failed"> failed</strong><span v-if="row.part" class="mono faded part">{{ row.part }}</span><span v-if="row.health" class="small health" :class="row.counted ? 'failed' : 'faded'">{{ row.health }}</span>
+              <span
+                class="initial"
+                :title="`${KINDS[row.source?.kind ?? ''] ?? row.source?.kind}, ${age(row.source?.at ?? '')}`"
+                >{{ INITIALS[row.source?.kind ?? ''] ?? '?' }}</span
+              >
+              {{ unbroken(row.words) }}<strong v-if="row.disputed" class="disputed-mark"> disputed</strong
+              ><strong v-if="row.failed" class="failed"> failed</strong
+              ><span v-if="row.part" class="mono faded part">{{ row.part }}</span
+              ><span v-if="row.health" class="small health" :class="row.counted ? 'failed' : 'faded'">{{
+                row.health
+              }}</span>
             </td>
           </tr>
         </tbody>

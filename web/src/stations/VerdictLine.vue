@@ -40,13 +40,32 @@ const proved = computed(() => view.value?.verdict_proved)
     <span class="visually-hidden">Plan</span>
     <b class="name">{{ view.name }}</b>
     <VerdictWord :of="proved ? { verdict: proved } : judged" :proved="Boolean(proved)" />
-    <span><template v-if="judged.installed_gib !== view.evaluation_now.installed_gib">{{ counted(view.evaluation_now.installed_gib, view.evaluation_now.not_counted) }} → </template><b>{{ counted(judged.installed_gib, judged.not_counted) }} GB</b><template v-if="need">, <span :class="{ lacks: short > 0 }">{{ short > 0 ? `${gbUp(short)} GB short` : 'need met' }}</span></template></span>
+    <span
+      ><template v-if="judged.installed_gib !== view.evaluation_now.installed_gib"
+        >{{ counted(view.evaluation_now.installed_gib, view.evaluation_now.not_counted) }} → </template
+      ><b>{{ counted(judged.installed_gib, judged.not_counted) }} GB</b
+      ><template v-if="need"
+        >, <span :class="{ lacks: short > 0 }">{{ short > 0 ? `${gbUp(short)} GB short` : 'need met' }}</span></template
+      ></span
+    >
     <span v-if="judged.data_rate_mts">{{ judged.data_rate_mts }} MT/s</span>
     <span v-if="cost" :title="cost.beside">{{ cost.figure === 'not told' ? 'cost not told' : cost.figure }}</span>
-    <span v-if="trouble && worth">trouble {{ trouble.figure }} <template v-if="worth.trouble"><RangeMark :at="worth.trouble" :low="worth.trouble_range.low" :high="worth.trouble_range.high" /> <small class="faded">{{ trouble.beside }}</small></template></span>
+    <span v-if="trouble && worth"
+      >trouble {{ trouble.figure }}
+      <template v-if="worth.trouble"
+        ><RangeMark :at="worth.trouble" :low="worth.trouble_range.low" :high="worth.trouble_range.high" />{{ ' ' }}
+        <small class="faded">{{ trouble.beside }}</small></template
+      ></span
+    >
     <span v-if="!worth" class="faded">cost and trouble are worked out</span>
-    <span v-if="view.questions.length" class="asks"><SeverityMark severity="ask" :size="11" /> {{ plural(view.questions.length, 'question') }} first</span>
-    <span class="worst"><template v-if="worst && !proved && !view.questions.length"><SeverityMark :severity="worst.severity" :size="12" /> {{ worst.message }}</template></span>
+    <span v-if="view.questions.length" class="asks"
+      ><SeverityMark severity="ask" :size="11" /> {{ plural(view.questions.length, 'question') }} first</span
+    >
+    <span class="worst"
+      ><template v-if="worst && !proved && !view.questions.length"
+        ><SeverityMark :severity="worst.severity" :size="12" /> {{ worst.message }}</template
+      ></span
+    >
   </router-link>
   <!-- The line has its place before it is known: nothing below moves under a press. -->
   <p v-else-if="!away" class="line faded">The plan's verdict is looked up.</p>

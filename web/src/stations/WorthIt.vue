@@ -6,7 +6,14 @@ import { percent } from '@/ui/figures'
 import { money } from './routes/words'
 
 const props = defineProps<{
-  saving: { saving: number; runs: number; trouble: number | null; worth_it: boolean; eaten_by: string | null; flips: boolean }
+  saving: {
+    saving: number
+    runs: number
+    trouble: number | null
+    worth_it: boolean
+    eaten_by: string | null
+    flips: boolean
+  }
   /** What trouble costs on average more than the other way does. */
   loss: number
   losses: { outcome: string; probability: number; cost: number }[]
@@ -27,7 +34,10 @@ const part = (p: number) => `${(100 * Math.min(Math.max(p, 0), 1)).toFixed(2)}%`
 <template>
   <div class="worth">
     <p>
-      Saves <b>{{ money(saving.saving, currency) }}</b> against {{ against }}<template v-if="saving.saving > 0">; it runs with {{ percent(saving.runs) }}: <b>{{ money(had, currency) }}</b> on average</template>.
+      Saves <b>{{ money(saving.saving, currency) }}</b> against {{ against
+      }}<template v-if="saving.saving > 0"
+        >; it runs with {{ percent(saving.runs) }}: <b>{{ money(had, currency) }}</b> on average</template
+      >.
     </p>
     <template v-if="costsTold">
       <div v-if="saving.saving > 0" class="bars" aria-hidden="true">
@@ -35,15 +45,36 @@ const part = (p: number) => `${(100 * Math.min(Math.max(p, 0), 1)).toFixed(2)}%`
         <i class="risks" :style="{ width: part(more / scale) }"></i>
       </div>
       <p>
-        Trouble costs <b>{{ money(Math.abs(loss), currency) }}</b> {{ loss >= 0 ? 'more' : 'less' }} on average than there: <b :class="saving.worth_it ? 'go' : 'stop'">{{ saving.worth_it ? 'worth it' : 'not worth it' }}</b><template v-if="saving.flips">, <b class="turns">and that turns when trouble is looked at otherwise</b></template>.
+        Trouble costs <b>{{ money(Math.abs(loss), currency) }}</b> {{ loss >= 0 ? 'more' : 'less' }} on average than
+        there:
+        <b :class="saving.worth_it ? 'go' : 'stop'">{{ saving.worth_it ? 'worth it' : 'not worth it' }}</b><template
+          v-if="saving.flips"
+          >, <b class="turns">and that turns when trouble is looked at otherwise</b></template
+        >.
       </p>
-      <div v-if="saving.trouble !== null && saving.saving > 0" class="line" role="img" :aria-label="`Trouble ${percent(trouble)}, ${percent(range.low)} to ${percent(range.high)}; eaten up at ${percent(saving.trouble)}`">
-        <i class="all"></i><i class="eaten" :style="{ left: part(saving.trouble) }"></i><i class="span" :style="{ left: part(range.low), width: part(range.high - range.low) }"></i><i class="mark" :style="{ left: part(trouble) }"></i>
+      <div
+        v-if="saving.trouble !== null && saving.saving > 0"
+        class="line"
+        role="img"
+        :aria-label="`Trouble ${percent(trouble)}, ${percent(range.low)} to ${percent(range.high)}; eaten up at ${percent(saving.trouble)}`">
+        <i class="all"></i><i class="eaten" :style="{ left: part(saving.trouble) }"></i
+        ><i class="span" :style="{ left: part(range.low), width: part(range.high - range.low) }"></i
+        ><i class="mark" :style="{ left: part(trouble) }"></i>
       </div>
-      <p v-if="saving.trouble !== null && saving.saving > 0" class="small faded">Trouble {{ percent(trouble) }}; from {{ percent(saving.trouble) }} on (shaded) the saving is eaten up on average.</p>
-      <p v-if="eats && saving.saving > 0" class="small">What alone would eat it: <b>{{ LOSSES[eats.outcome] }}</b>, {{ percent(eats.probability) }} likely, {{ money(eats.cost, currency) }}.</p>
+      <p v-if="saving.trouble !== null && saving.saving > 0" class="small faded">
+        Trouble {{ percent(trouble) }}; from {{ percent(saving.trouble) }} on (shaded) the saving is eaten up on
+        average.
+      </p>
+      <p v-if="eats && saving.saving > 0" class="small">
+        What alone would eat it: <b>{{ LOSSES[eats.outcome] }}</b>, {{ percent(eats.probability) }} likely,
+        {{ money(eats.cost, currency) }}.
+      </p>
     </template>
-    <p v-else class="small">What trouble would cost is not told: <router-link class="quiet-link" to="/shelf">set what hours, returns and data cost</router-link>, and it is said whether that is worth it.</p>
+    <p v-else class="small">
+      What trouble would cost is not told:
+      <router-link class="quiet-link" to="/shelf">set what hours, returns and data cost</router-link>, and it is said
+      whether that is worth it.
+    </p>
   </div>
 </template>
 

@@ -58,9 +58,20 @@ export function useMore(plan: () => PlanKey | null, lacks: () => boolean) {
 
 /** "188.00 EUR, 2 from the Shelf", or that nothing is bought, or what has no price. */
 export function costWords(w: Worth): { figure: string; beside: string } {
-  const parts = [w.from_shelf && `${w.from_shelf} from the Shelf`, w.unpriced && `${plural(w.unpriced, 'module')} without a price`].filter(Boolean)
-  if (!w.bought && !w.from_shelf && w.unpriced) return { figure: 'not told', beside: `${plural(w.unpriced, 'module')} that nobody offers` }
-  return { figure: w.bought ? `${w.unpriced ? 'from ' : ''}${money(w.cost, w.currency)}` : w.unpriced ? 'not told' : 'nothing to buy', beside: parts.join(', ') }
+  const parts = [
+    w.from_shelf && `${w.from_shelf} from the Shelf`,
+    w.unpriced && `${plural(w.unpriced, 'module')} without a price`,
+  ].filter(Boolean)
+  if (!w.bought && !w.from_shelf && w.unpriced)
+    return { figure: 'not told', beside: `${plural(w.unpriced, 'module')} that nobody offers` }
+  return {
+    figure: w.bought
+      ? `${w.unpriced ? 'from ' : ''}${money(w.cost, w.currency)}`
+      : w.unpriced
+        ? 'not told'
+        : 'nothing to buy',
+    beside: parts.join(', '),
+  }
 }
 
 /** What the cost and the trouble were reckoned with, where a module's own part is not told; '' where all are. */
@@ -70,7 +81,16 @@ export function likeWords(w: Worth): string {
 }
 
 /** A probability with how low and how high it comes to; what is open counts in it as a fact that nobody tells. */
-export function troubleWords(w: Pick<Worth, 'trouble' | 'trouble_range' | 'rests_on'>, open: boolean): { figure: string; beside: string } {
-  if (!w.trouble) return open ? { figure: 'not told', beside: 'while something is open' } : { figure: 'none', beside: 'nothing new comes in' }
-  return { figure: percent(w.trouble), beside: `${rangeWords(w.trouble_range)}${w.rests_on.length ? '' : ', as of anything new'}` }
+export function troubleWords(
+  w: Pick<Worth, 'trouble' | 'trouble_range' | 'rests_on'>,
+  open: boolean,
+): { figure: string; beside: string } {
+  if (!w.trouble)
+    return open
+      ? { figure: 'not told', beside: 'while something is open' }
+      : { figure: 'none', beside: 'nothing new comes in' }
+  return {
+    figure: percent(w.trouble),
+    beside: `${rangeWords(w.trouble_range)}${w.rests_on.length ? '' : ', as of anything new'}`,
+  }
 }

@@ -7,7 +7,9 @@ import { surely, timesWords } from './belief'
 
 const props = defineProps<{ belief: Belief }>()
 const counted = computed(() => props.belief.contributions.filter((c) => c.counts).length)
-const trials = computed(() => (props.belief.is_prior ? 'no trial speaks of it' : `${counted.value} ${counted.value === 1 ? 'trial' : 'trials'}`))
+const trials = computed(() =>
+  props.belief.is_prior ? 'no trial speaks of it' : `${counted.value} ${counted.value === 1 ? 'trial' : 'trials'}`,
+)
 type Spoken = Belief['contributions'][number]
 const factors = (c: Spoken) =>
   [
@@ -25,14 +27,21 @@ const factors = (c: Spoken) =>
 <template>
   <details class="belief">
     <summary>
-      <span class="likely" aria-hidden="true"><i :style="{ width: `${100 * belief.works}%` }"></i><b :style="{ left: `${100 * belief.prior}%` }"></b></span>
+      <span class="likely" aria-hidden="true"
+        ><i :style="{ width: `${100 * belief.works}%` }"></i><b :style="{ left: `${100 * belief.prior}%` }"></b
+      ></span>
       {{ belief.words }}: <strong>{{ surely(belief.works) }}</strong> <span class="faded small">{{ trials }}</span>
     </summary>
     <p class="small">It starts at {{ surely(belief.prior) }} ({{ belief.starts }}): {{ belief.because }}.</p>
     <p v-for="c in belief.contributions" :key="c.trial" class="small" :class="{ faded: !c.counts }">
-      A trial that was {{ OUTCOMES[c.outcome] }} <template v-if="c.counts">{{ timesWords(c.times) }} <span class="faded">({{ factors(c) }})</span></template><template v-else>adds nothing: another of its source tells as much</template>.
+      A trial that was {{ OUTCOMES[c.outcome] }}
+      <template v-if="c.counts"
+        >{{ timesWords(c.times) }} <span class="faded">({{ factors(c) }})</span></template
+      ><template v-else>adds nothing: another of its source tells as much</template>.
     </p>
-    <p v-if="belief.quirks >= 0.05" class="small">Where it runs, something is shown oddly in {{ surely(belief.quirks) }}.</p>
+    <p v-if="belief.quirks >= 0.05" class="small">
+      Where it runs, something is shown oddly in {{ surely(belief.quirks) }}.
+    </p>
   </details>
 </template>
 

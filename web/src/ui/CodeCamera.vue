@@ -30,7 +30,9 @@ onBeforeUnmount(() => stop.abort())
 
 <template>
   <span v-if="can" class="camera">
-    <button type="button" class="quiet-link" :aria-pressed="looking" @click="look">{{ looking ? 'Stop the camera' : 'Read its code' }}</button>
+    <button type="button" class="quiet-link" :aria-pressed="looking" @click="look">
+      {{ looking ? 'Stop the camera' : 'Read its code' }}
+    </button>
     <video v-if="looking" ref="video" muted playsinline aria-label="What the camera sees"></video>
     <span v-if="wrong" class="wrong small" role="alert">{{ wrong }}</span>
   </span>

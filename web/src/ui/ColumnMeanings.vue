@@ -19,19 +19,32 @@ const own = computed(() => Object.values(props.columns).filter((m) => m === none
 const count = computed(() => Object.keys(props.columns).length)
 /** What one column is said to mean; another that meant it means nothing any more. */
 function say(column: string, meaning: string): void {
-  const holder = Object.keys(props.columns).find((c) => c !== column && props.columns[c] === meaning && props.meanings.includes(meaning))
+  const holder = Object.keys(props.columns).find(
+    (c) => c !== column && props.columns[c] === meaning && props.meanings.includes(meaning),
+  )
   emit('meant', { ...(holder ? { [holder]: none.value } : {}), [column]: meaning })
 }
 </script>
 
 <template>
   <details class="meanings" :open="open">
-    <summary>What its columns mean<span class="faded small">: {{ count - own }} of {{ count }} understood<template v-if="own">; {{ others }}</template></span></summary>
+    <summary>
+      What its columns mean<span class="faded small"
+        >: {{ count - own }} of {{ count }} understood<template v-if="own">; {{ others }}</template></span
+      >
+    </summary>
     <ul>
       <li v-for="(meaning, column) in columns" :key="column">
-        <label :class="{ own: meaning === none }"><span class="mono">{{ column }}</span>
-          <select :value="meaning" :disabled="busy" :aria-label="`What ${column} means`" @change="say(String(column), ($event.target as HTMLSelectElement).value)">
-            <option v-for="m in [...Object.keys(besides), ...meanings]" :key="m" :value="m">{{ besides[m] ?? m }}</option>
+        <label :class="{ own: meaning === none }"
+          ><span class="mono">{{ column }}</span>
+          <select
+            :value="meaning"
+            :disabled="busy"
+            :aria-label="`What ${column} means`"
+            @change="say(String(column), ($event.target as HTMLSelectElement).value)">
+            <option v-for="m in [...Object.keys(besides), ...meanings]" :key="m" :value="m">
+              {{ besides[m] ?? m }}
+            </option>
           </select>
         </label>
       </li>

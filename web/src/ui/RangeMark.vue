@@ -5,7 +5,10 @@ const part = (p: number) => `${(100 * Math.min(Math.max(p, 0), 1)).toFixed(2)}%`
 </script>
 
 <template>
-  <span class="range" aria-hidden="true"><i class="line"></i><i class="span" :style="{ left: part(low), width: part(high - low) }"></i><i class="mark" :style="{ left: part(at) }"></i></span>
+  <span class="range" aria-hidden="true"
+    ><i class="line"></i><i class="span" :style="{ left: part(low), width: part(high - low) }"></i
+    ><i class="mark" :style="{ left: part(at) }"></i
+  ></span>
 </template>
 
 <style scoped>

@@ -30,5 +30,13 @@ defineExpose({ focus: () => field.value?.focus() })
 </script>
 
 <template>
-  <input ref="field" v-model="typed" v-bind="$attrs" :aria-label="label" :maxlength="most ?? 200" @change="say" @keydown.enter.prevent="say" @blur="leave" />
+  <input
+    ref="field"
+    v-model="typed"
+    v-bind="$attrs"
+    :aria-label="label"
+    :maxlength="most ?? 200"
+    @change="say"
+    @keydown.enter.prevent="say"
+    @blur="leave" />
 </template>

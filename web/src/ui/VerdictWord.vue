@@ -6,11 +6,21 @@ import { couldBecome, VERDICTS, type Verdict } from './verdict'
 
 const props = defineProps<{ of: { verdict: Verdict; at_worst?: Verdict }; proved?: boolean; size?: number }>()
 const shown = computed(() => VERDICTS[props.of.verdict])
-const beside = computed(() => (props.proved ? 'since its proof' : props.of.at_worst ? couldBecome({ verdict: props.of.verdict, at_worst: props.of.at_worst }) : ''))
+const beside = computed(() =>
+  props.proved
+    ? 'since its proof'
+    : props.of.at_worst
+      ? couldBecome({ verdict: props.of.verdict, at_worst: props.of.at_worst })
+      : '',
+)
 </script>
 
 <template>
-  <span class="verdict-word"><span aria-hidden="true" class="shape"><SeverityMark :severity="shown.severity" :size="size" /></span><span class="word" :class="`is-${shown.severity}`">{{ shown.words }}</span><small v-if="beside" class="faded">{{ beside }}</small></span>
+  <span class="verdict-word"
+    ><span aria-hidden="true" class="shape"><SeverityMark :severity="shown.severity" :size="size" /></span
+    ><span class="word" :class="`is-${shown.severity}`">{{ shown.words }}</span
+    ><small v-if="beside" class="faded">{{ beside }}</small></span
+  >
 </template>
 
 <style scoped>

@@ -6,9 +6,12 @@ function browser(codes: string[]): { stopped: () => number } {
   let stops = 0
   const stream = { getTracks: () => [{ stop: () => stops++ }] }
   vi.stubGlobal('navigator', { mediaDevices: { getUserMedia: async () => stream } })
-  vi.stubGlobal('BarcodeDetector', class {
-    detect = async () => [{ rawValue: codes.shift() ?? '' }]
-  })
+  vi.stubGlobal(
+    'BarcodeDetector',
+    class {
+      detect = async () => [{ rawValue: codes.shift() ?? '' }]
+    },
+  )
   return { stopped: () => stops }
 }
 const video = () => ({ play: async () => undefined, srcObject: null }) as unknown as HTMLVideoElement

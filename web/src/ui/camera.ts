@@ -8,7 +8,8 @@ interface Detector {
 }
 type DetectorClass = new (options?: { formats: string[] }) => Detector
 
-const detectorClass = (): DetectorClass | undefined => (globalThis as unknown as { BarcodeDetector?: DetectorClass }).BarcodeDetector
+const detectorClass = (): DetectorClass | undefined =>
+  (globalThis as unknown as { BarcodeDetector?: DetectorClass }).BarcodeDetector
 
 /** Whether this browser reads codes, and has a camera that a page may ask for. */
 export const readsCodes = (): boolean => !!detectorClass() && !!navigator.mediaDevices?.getUserMedia

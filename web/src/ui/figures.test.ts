@@ -16,6 +16,12 @@ describe('figures', () => {
     expect([gb(value), gbUp(value), gbDown(value)]).toEqual([nearest, up, down])
   })
   it('says of a total that something in it is not known', () => {
-    expect([counted(64, 0), counted(64, 2), counted(0, 1), counted(0, 0), counted(7.126, true, gbDown)]).toEqual(['64', '64+', '?', '0', '7.12+'])
+    expect([counted(64, 0), counted(64, 2), counted(0, 1), counted(0, 0), counted(7.126, true, gbDown)]).toEqual([
+      '64',
+      '64+',
+      '?',
+      '0',
+      '7.12+',
+    ])
   })
 })

@@ -2,14 +2,31 @@ import { describe, expect, it } from 'vitest'
 import { Refusal } from '@/api/client'
 import { FieldFault, numberIn, numbersIn, useForm } from './form'
 
-const refusal = (errors: { field: string; message: string }[]) => new Refusal(422, { type: 't', title: 't', status: 422, detail: 'all of it', errors } as never)
+const refusal = (errors: { field: string; message: string }[]) =>
+  new Refusal(422, { type: 't', title: 't', status: 422, detail: 'all of it', errors } as never)
 
 describe('a form', () => {
   it('keeps its values when sending fails, and says what is wrong at each field', async () => {
-    const form = useForm({ price: '', lead: '' }, () => Promise.reject(refusal([{ field: 'price', message: 'too dear' }, { field: 'body.lead_days', message: 'too late' }, { field: 'odd', message: 'and this' }])), { lead_days: 'lead' })
+    const form = useForm(
+      { price: '', lead: '' },
+      () =>
+        Promise.reject(
+          refusal([
+            { field: 'price', message: 'too dear' },
+            { field: 'body.lead_days', message: 'too late' },
+            { field: 'odd', message: 'and this' },
+          ]),
+        ),
+      { lead_days: 'lead' },
+    )
     form.values.price = '9'
     await form.submit()
-    expect([form.values.price, { ...form.faults }, form.wrong.value, form.sending.value]).toEqual(['9', { price: 'too dear', lead: 'too late' }, 'and this', false])
+    expect([form.values.price, { ...form.faults }, form.wrong.value, form.sending.value]).toEqual([
+      '9',
+      { price: 'too dear', lead: 'too late' },
+      'and this',
+      false,
+    ])
   })
 
   it('says the whole where no field is named, and forgets it with the next try', async () => {
@@ -55,5 +72,7 @@ describe('a number typed', () => {
     ['-3', -3],
   ])('%j is %j', (typed, number) => expect(numberIn('x', typed)).toBe(number))
 
-  it.each(['seven', '1e30', 'NaN', '1_0', '1,234', '1.2.3', 'Infinity', '--1'])('%j is refused', (typed) => expect(() => numberIn('x', typed)).toThrow(FieldFault))
+  it.each(['seven', '1e30', 'NaN', '1_0', '1,234', '1.2.3', 'Infinity', '--1'])('%j is refused', (typed) =>
+    expect(() => numberIn('x', typed)).toThrow(FieldFault),
+  )
 })

@@ -33,7 +33,11 @@ export interface Form<V extends object> {
  * @param send     makes a request of the values; what it throws is shown, a refusal at the fields it names
  * @param called   the server's name of a field -> the form's, where they differ
  */
-export function useForm<V extends object>(initial: V, send: (values: V) => Promise<unknown>, called: Record<string, keyof V & string> = {}): Form<V> {
+export function useForm<V extends object>(
+  initial: V,
+  send: (values: V) => Promise<unknown>,
+  called: Record<string, keyof V & string> = {},
+): Form<V> {
   const values = reactive({ ...initial }) as V
   const faults = reactive<Record<string, string>>({})
   const wrong = ref('')
@@ -89,7 +93,10 @@ export function numberIn(field: string, typed: string): number | null {
   const groups = /^([+-]?)([1-9]\d{0,2}),(\d{3})$/.exec(text)
   if (groups) {
     const whole = `${groups[1]}${groups[2]}${groups[3]}`
-    throw new FieldFault({ field, message: `“${typed.trim()}” may be ${whole} or ${groups[1]}${groups[2]}.${groups[3]}: write ${whole}, or ${groups[1]}${groups[2]}.${groups[3]}0.` })
+    throw new FieldFault({
+      field,
+      message: `“${typed.trim()}” may be ${whole} or ${groups[1]}${groups[2]}.${groups[3]}: write ${whole}, or ${groups[1]}${groups[2]}.${groups[3]}0.`,
+    })
   }
   const number = /^[+-]?\d+([,.]\d+)?$/.test(text) ? Number(text.replace(',', '.')) : NaN
   if (!Number.isFinite(number)) throw new FieldFault({ field, message: `“${typed.trim()}” is no number.` })
@@ -108,7 +115,8 @@ export function amountIn(field: string, typed: string | number): number {
 export const numbersIn = <K extends string>(typed: Record<K, string>): Record<K, number | null> => each(typed, numberIn)
 
 /** As `numbersIn`, of numbers that somebody must type. */
-export const amountsIn = <K extends string>(typed: Record<K, string | number>): Record<K, number> => each(typed, amountIn)
+export const amountsIn = <K extends string>(typed: Record<K, string | number>): Record<K, number> =>
+  each(typed, amountIn)
 
 function each<K extends string, T, N>(typed: Record<K, T>, read: (field: string, typed: T) => N): Record<K, N> {
   const wrong: Wrong[] = []

@@ -6,13 +6,32 @@ const slotsOf = (line: HistoryLine) => (line.detail.slots as string[] | undefine
 
 const verdictWords = (of: unknown) => VERDICTS[of as Verdict]?.words ?? String(of)
 
+function judgedOtherwise({ plan, detail }: HistoryLine): string {
+  const what = plan ? `the plan “${plan}”` : String(detail.name)
+  const because = detail.because ? ` (${String(detail.because)})` : ''
+  return `${what} is judged otherwise: ${verdictWords(detail.was)} → ${verdictWords(detail.verdict)}${because}`
+}
+
 /** "A1, A2 and 3 more" by the names printed on the board. */
 export function slotWords(slots: string[], board: Board): string {
   const printed = slots.map((id) => board.slots.find((s) => s.id === id)?.printed ?? id)
   return printed.length > 4 ? `${printed.slice(0, 3).join(', ')} and ${printed.length - 3} more` : printed.join(', ')
 }
 
-const FIELDS: Record<string, string> = { name: 'name', place: 'place', site: 'site', duty_group: 'duty group', keeper: 'who looks after it', warranty_end: 'end of warranty', serial: 'serial number', other_serials: 'serials it also reports', asset_tag: 'asset tag', own: 'columns of your own', facts: 'facts', retired_at: '' }
+const FIELDS: Record<string, string> = {
+  name: 'name',
+  place: 'place',
+  site: 'site',
+  duty_group: 'duty group',
+  keeper: 'who looks after it',
+  warranty_end: 'end of warranty',
+  serial: 'serial number',
+  other_serials: 'serials it also reports',
+  asset_tag: 'asset tag',
+  own: 'columns of your own',
+  facts: 'facts',
+  retired_at: '',
+}
 
 /** What was done: "changed CPU2 F2 in the plan “Even out”". */
 export function historyWords(line: HistoryLine, board: Board): string {
@@ -22,7 +41,9 @@ export function historyWords(line: HistoryLine, board: Board): string {
   const disputed = (line.detail.disputed as string[] | undefined) ?? []
   const words: Record<string, string> = {
     'machine made': 'made the machine',
-    'machine changed': `changed ${Object.keys((line.detail.changed as object | undefined) ?? {}).map((k) => FIELDS[k] ?? k).join(', ')}`,
+    'machine changed': `changed ${Object.keys((line.detail.changed as object | undefined) ?? {})
+      .map((k) => FIELDS[k] ?? k)
+      .join(', ')}`,
     'machine retired': 'retired the machine',
     'machines merged': `put it together with ${String(line.detail.name)}, which was the same machine`,
     'machine brought back': 'brought the machine back',
@@ -76,7 +97,7 @@ export function historyWords(line: HistoryLine, board: Board): string {
     'run back on duty': `brought it back on duty${plan}, with something waived`,
     'run backed out': `backed${plan} out: ${String(line.detail.reason)}`,
     'window set': 'set the maintenance window',
-    'verdict changed': `${line.plan ? `the plan “${line.plan}”` : String(line.detail.name)} is judged otherwise: ${verdictWords(line.detail.was)} → ${verdictWords(line.detail.verdict)}${line.detail.because ? ` (${String(line.detail.because)})` : ''}`,
+    'verdict changed': judgedOtherwise(line),
     'sheet taken': `brought it under revision ${String(line.detail.revision)} of its sheet`,
     'plan started': `started${plan}`,
     'plan edit': `changed ${slots} in${plan}`,
@@ -84,7 +105,11 @@ export function historyWords(line: HistoryLine, board: Board): string {
     'plan redo': `did a change of ${slots} in${plan} again`,
     'plan staged': `set the stages of${plan}`,
     'plan renamed': `called a plan “${String(line.detail.name)}”`,
-    'plan runs with': `said what the machine will run with: ${Object.entries((line.detail.facts as Record<string, unknown>) ?? {}).map(([n, v]) => (n === 'processors' ? 'processors' : `${n} ${String(v)}`)).join(', ') || 'as today'}`,
+    'plan runs with': `said what the machine will run with: ${
+      Object.entries((line.detail.facts as Record<string, unknown>) ?? {})
+        .map(([n, v]) => (n === 'processors' ? 'processors' : `${n} ${String(v)}`))
+        .join(', ') || 'as today'
+    }`,
     'plan discarded': `discarded${plan}`,
     'plan brought back': `brought back${plan}`,
   }

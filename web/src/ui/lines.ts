@@ -6,7 +6,9 @@ import type { Directive } from 'vue'
 
 function name(table: HTMLTableElement): void {
   table.classList.add('lines')
-  const heads = [...(table.tHead?.rows[0]?.cells ?? [])].map((cell) => (cell.querySelector('.visually-hidden') ? '' : (cell.textContent ?? '').trim()))
+  const heads = [...(table.tHead?.rows[0]?.cells ?? [])].map((cell) =>
+    cell.querySelector('.visually-hidden') ? '' : (cell.textContent ?? '').trim(),
+  )
   for (const row of [...table.tBodies].flatMap((body) => [...body.rows])) {
     if (row.cells.length !== heads.length) continue // one that spans columns speaks for itself
     heads.forEach((words, i) => {

@@ -11,13 +11,22 @@ export function holdPresses(root: Document): void {
   root.addEventListener('pointerdown', (event) => {
     const pressed = event.target instanceof Element ? event.target.closest<HTMLElement>(PRESSED) : null
     // A finger's press is held by the browser itself; who takes the pointer for a drag says so.
-    if (!pressed || event.pointerType !== 'mouse' || event.button !== 0 || event.defaultPrevented || !pressed.isConnected) return
+    if (
+      !pressed ||
+      event.pointerType !== 'mouse' ||
+      event.button !== 0 ||
+      event.defaultPrevented ||
+      !pressed.isConnected
+    )
+      return
     const { pointerId, clientX, clientY } = event
     const aside = (now: PointerEvent) => {
       if (Math.hypot(now.clientX - clientX, now.clientY - clientY) > ASIDE) pressed.releasePointerCapture(pointerId)
     }
     pressed.setPointerCapture(pointerId)
     pressed.addEventListener('pointermove', aside)
-    pressed.addEventListener('lostpointercapture', () => pressed.removeEventListener('pointermove', aside), { once: true })
+    pressed.addEventListener('lostpointercapture', () => pressed.removeEventListener('pointermove', aside), {
+      once: true,
+    })
   })
 }

@@ -11,7 +11,8 @@ export const VERDICTS = {
 } as const satisfies Record<Verdict, { words: string; severity: string }>
 
 /** Whether what is open could hide something worse than what is known. */
-export const isOpen = (of: { verdict: Verdict; at_worst: Verdict }): boolean => of.verdict === 'undecided' || of.at_worst !== of.verdict
+export const isOpen = (of: { verdict: Verdict; at_worst: Verdict }): boolean =>
+  of.verdict === 'undecided' || of.at_worst !== of.verdict
 
 /** What a verdict could still become; '' where nothing that is open could change it. */
 export function couldBecome(of: { verdict: Verdict; at_worst: Verdict }): string {

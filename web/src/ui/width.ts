@@ -4,7 +4,9 @@ import { onBeforeUnmount, onMounted, ref, type Ref } from 'vue'
 /** Width of an element [px], never under `least`: what is narrower scrolls inside its own box. */
 export function useWidth(element: Ref<HTMLElement | undefined>, least: number, usual = 620): Ref<number> {
   const width = ref(usual)
-  const watching = new ResizeObserver(([entry]) => (width.value = Math.max(least, Math.round(entry!.contentRect.width))))
+  const watching = new ResizeObserver(
+    ([entry]) => (width.value = Math.max(least, Math.round(entry!.contentRect.width))),
+  )
   onMounted(() => element.value && watching.observe(element.value))
   onBeforeUnmount(() => watching.disconnect())
   return width

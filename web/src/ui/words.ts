@@ -21,11 +21,14 @@ export function clock(at: string, zone: string): string {
 
 /** Day and time in the site's zone. */
 export function moment(at: string, zone: string): string {
-  return new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'short', timeZone: zone }).format(new Date(at))
+  return new Intl.DateTimeFormat('en-GB', { dateStyle: 'medium', timeStyle: 'short', timeZone: zone }).format(
+    new Date(at),
+  )
 }
 
 /** A text in at most so many characters; what is left out is shown by its end. */
-export const short = (text: string, most: number): string => (text.length > most ? `${text.slice(0, most - 1).trimEnd()}…` : text)
+export const short = (text: string, most: number): string =>
+  text.length > most ? `${text.slice(0, most - 1).trimEnd()}…` : text
 
 export function plural(count: number, one: string, many = `${one}s`): string {
   return `${count} ${count === 1 ? one : many}`
@@ -38,7 +41,9 @@ export function listed(names: readonly string[], most = 4): string {
 }
 
 /** What is odd about a report, each sentence once with every place that it is said of: "line 1, 2 and 5", at most four of them. */
-export function oddities(warnings: readonly { where: string; message: string }[]): { where: string; message: string }[] {
+export function oddities(
+  warnings: readonly { where: string; message: string }[],
+): { where: string; message: string }[] {
   const places: Record<string, Set<string>> = {}
   for (const w of warnings) (places[w.message] ??= new Set()).add(w.where)
   return Object.entries(places).map(([message, said]) => {
@@ -56,5 +61,7 @@ export function volts(rails: { volts: number | null; possible: number[] }[]): st
 /** What a slot is made for, of a module: "registered", "unbuffered ECC"; null where nobody told. */
 export function kindOf(module: Pick<Module, 'buffering' | 'ecc'>): string | null {
   if (!module.buffering) return null
-  return module.buffering === 'unbuffered' && module.ecc ? 'unbuffered ECC' : module.buffering.replace('-buffered', ' buffered')
+  return module.buffering === 'unbuffered' && module.ecc
+    ? 'unbuffered ECC'
+    : module.buffering.replace('-buffered', ' buffered')
 }

@@ -3,7 +3,12 @@
 import TextAnswer from '@/ui/TextAnswer.vue'
 
 const count = defineModel<number | null>({ required: true })
-const props = defineProps<{ label: string; least: number; most: number; /** What stands where the count is null. */ mixed?: string }>()
+const props = defineProps<{
+  label: string
+  least: number
+  most: number
+  /** What stands where the count is null. */ mixed?: string
+}>()
 
 function set(to: number): void {
   if (Number.isInteger(to)) count.value = Math.min(props.most, Math.max(props.least, to))
@@ -17,9 +22,30 @@ function typed(text: string): void {
   <div class="count">
     <label :for="`count-${label}`" class="faded small">{{ label }}</label>
     <span class="box">
-      <button type="button" :aria-label="`${label}: one fewer`" :disabled="count !== null && count <= least" @click="set((count ?? least + 1) - 1)">&minus;</button>
-      <TextAnswer :id="`count-${label}`" :value="count === null ? '' : String(count)" :label="label" :most="4" inputmode="numeric" :placeholder="mixed" @said="typed" @keydown.up.prevent="set((count ?? least) + 1)" @keydown.down.prevent="set((count ?? least + 1) - 1)" />
-      <button type="button" :aria-label="`${label}: one more`" :disabled="count !== null && count >= most" @click="set((count ?? least) + 1)">+</button>
+      <button
+        type="button"
+        :aria-label="`${label}: one fewer`"
+        :disabled="count !== null && count <= least"
+        @click="set((count ?? least + 1) - 1)">
+        &minus;
+      </button>
+      <TextAnswer
+        :id="`count-${label}`"
+        :value="count === null ? '' : String(count)"
+        :label="label"
+        :most="4"
+        inputmode="numeric"
+        :placeholder="mixed"
+        @said="typed"
+        @keydown.up.prevent="set((count ?? least) + 1)"
+        @keydown.down.prevent="set((count ?? least + 1) - 1)" />
+      <button
+        type="button"
+        :aria-label="`${label}: one more`"
+        :disabled="count !== null && count >= most"
+        @click="set((count ?? least) + 1)">
+        +
+      </button>
     </span>
   </div>
 </template>

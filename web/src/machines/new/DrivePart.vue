@@ -35,24 +35,63 @@ function say(drive: { serial: string; label: string } | null | undefined): void 
 </script>
 
 <template>
-  <AskPart title="Drives" :done="a.bays ? (told === a.bays ? 'all' : 'some') : 'none'" :note="a.bays ? `${told} of ${a.bays} told` : 'not looked at'">
+  <AskPart
+    title="Drives"
+    :done="a.bays ? (told === a.bays ? 'all' : 'some') : 'none'"
+    :note="a.bays ? `${told} of ${a.bays} told` : 'not looked at'">
     <div class="counts">
       <CountField label="bays" :least="0" :most="128" :model-value="a.bays ?? 0" @update:model-value="bays($event!)" />
       <template v-if="a.bays">
-        <CountField label="rows" :least="1" :most="16" :model-value="a.rows" @update:model-value="change({ rows: $event! })" />
-        <CountField label="first number" :least="0" :most="1" :model-value="a.first_bay" @update:model-value="change({ first_bay: $event! })" />
-        <ChoiceRow label="Numbered" :of="['left to right', 'right to left'] as const" :chosen="[a.right_to_left ? 'right to left' : 'left to right']" @choose="change({ right_to_left: $event === 'right to left' })" />
+        <CountField
+          label="rows"
+          :least="1"
+          :most="16"
+          :model-value="a.rows"
+          @update:model-value="change({ rows: $event! })" />
+        <CountField
+          label="first number"
+          :least="0"
+          :most="1"
+          :model-value="a.first_bay"
+          @update:model-value="change({ first_bay: $event! })" />
+        <ChoiceRow
+          label="Numbered"
+          :of="['left to right', 'right to left'] as const"
+          :chosen="[a.right_to_left ? 'right to left' : 'left to right']"
+          @choose="change({ right_to_left: $event === 'right to left' })" />
       </template>
     </div>
     <FieldFault :of="faults" name="rows" />
     <FieldFault :of="faults" name="bays" />
-    <div v-if="a.bays" class="front" :class="{ back: a.right_to_left }" :style="{ '--columns': a.bays / (a.bays % a.rows ? 1 : a.rows) }" role="group" aria-label="Bays">
-      <button v-for="n in numbers" :key="n" type="button" class="bay" :class="{ unknown: m.said.bays[n] === undefined, open: open === n }" :aria-expanded="open === n" :aria-label="`${n} ${m.said.bays[n] === undefined ? 'not known' : m.said.bays[n] === null ? 'empty' : m.said.bays[n]!.label || m.said.bays[n]!.serial || 'a drive'}`" @click="touch(n)">
-        <b>{{ n }}</b>&#32;<span class="mono">{{ m.said.bays[n] === undefined ? '?' : m.said.bays[n] === null ? 'empty' : m.said.bays[n]!.label || m.said.bays[n]!.serial || 'a drive' }}</span>
+    <div
+      v-if="a.bays"
+      class="front"
+      :class="{ back: a.right_to_left }"
+      :style="{ '--columns': a.bays / (a.bays % a.rows ? 1 : a.rows) }"
+      role="group"
+      aria-label="Bays">
+      <button
+        v-for="n in numbers"
+        :key="n"
+        type="button"
+        class="bay"
+        :class="{ unknown: m.said.bays[n] === undefined, open: open === n }"
+        :aria-expanded="open === n"
+        :aria-label="`${n} ${m.said.bays[n] === undefined ? 'not known' : m.said.bays[n] === null ? 'empty' : m.said.bays[n]!.label || m.said.bays[n]!.serial || 'a drive'}`"
+        @click="touch(n)">
+        <b>{{ n }}</b>&#32;<span class="mono">{{
+          m.said.bays[n] === undefined
+            ? '?'
+            : m.said.bays[n] === null
+              ? 'empty'
+              : m.said.bays[n]!.label || m.said.bays[n]!.serial || 'a drive'
+        }}</span>
       </button>
     </div>
     <form v-if="open !== null" class="drive" @submit.prevent="say({ ...typed })">
-      <label class="small faded">Written on the drive in bay {{ open }} <input v-model="typed.label" maxlength="200" /></label>
+      <label class="small faded"
+        >Written on the drive in bay {{ open }} <input v-model="typed.label" maxlength="200"
+      /></label>
       <label class="small faded">Serial number <input v-model="typed.serial" class="mono" maxlength="200" /></label>
       <div class="doing">
         <button type="submit" class="quiet-link" :disabled="!typed.label.trim() && !typed.serial.trim()">Say so</button>

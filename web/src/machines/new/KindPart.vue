@@ -17,7 +17,9 @@ const KINDS = ['unbuffered', 'unbuffered ECC', 'registered', 'load-reduced', 'fu
 const faults = computed(() => ({ ...m.odd.value, ...m.faults }))
 /** Kinds that run in it, as its modules say. */
 const seen = computed(() => [...new Set(m.modules.value.flatMap((x) => kindOf(x) ?? []))])
-const volts = computed(() => [...new Set(m.modules.value.filter((x) => x.rails_v.length).map((x) => x.rails_v.join(' or ')))])
+const volts = computed(() => [
+  ...new Set(m.modules.value.filter((x) => x.rails_v.length).map((x) => x.rails_v.join(' or '))),
+])
 const change = (more: Partial<Answers>) => m.answer({ ...a.value, ...more })
 function toggle(kind: Answers['kinds'][number]): void {
   change({ kinds: a.value.kinds.includes(kind) ? a.value.kinds.filter((k) => k !== kind) : [...a.value.kinds, kind] })
@@ -25,14 +27,33 @@ function toggle(kind: Answers['kinds'][number]): void {
 </script>
 
 <template>
-  <AskPart title="Generation, form, kind" :done="progress(!!a.generation, !!a.form, !!(a.kinds.length || seen.length))" :note="seen.length ? 'from the modules in it' : undefined">
-    <ChoiceRow label="Generation" :of="GENERATIONS" :chosen="a.generation ? [a.generation] : []" :wrong="faults.generation" @choose="change({ generation: $event })" />
-    <ChoiceRow label="Form" :of="FORMS" :chosen="(a.form ? [a.form] : []) as never" :wrong="faults.form" @choose="change({ form: $event })" />
+  <AskPart
+    title="Generation, form, kind"
+    :done="progress(!!a.generation, !!a.form, !!(a.kinds.length || seen.length))"
+    :note="seen.length ? 'from the modules in it' : undefined">
+    <ChoiceRow
+      label="Generation"
+      :of="GENERATIONS"
+      :chosen="a.generation ? [a.generation] : []"
+      :wrong="faults.generation"
+      @choose="change({ generation: $event })" />
+    <ChoiceRow
+      label="Form"
+      :of="FORMS"
+      :chosen="(a.form ? [a.form] : []) as never"
+      :wrong="faults.form"
+      @choose="change({ form: $event })" />
     <ChoiceRow label="Kinds" :of="KINDS" :chosen="a.kinds" @choose="toggle" />
-    <ChoiceRow v-if="a.kinds.length" label="Who says so" :of="['seen', 'guide'] as const" :chosen="[a.kinds_by]" :words="{ seen: 'such modules run in it', guide: 'its guide: these and no other' }" @choose="change({ kinds_by: $event })" />
+    <ChoiceRow
+      v-if="a.kinds.length"
+      label="Who says so"
+      :of="['seen', 'guide'] as const"
+      :chosen="[a.kinds_by]"
+      :words="{ seen: 'such modules run in it', guide: 'its guide: these and no other' }"
+      @choose="change({ kinds_by: $event })" />
     <p v-if="seen.length" class="small">
-      Seen: <b>{{ seen.join(', ') }}</b
-      ><template v-if="volts.length"> at {{ volts.join('; ') }} V</template>. <span class="faded">It runs such modules; what else it takes is asked later.</span>
+      Seen: <b>{{ seen.join(', ') }}</b><template v-if="volts.length"> at {{ volts.join('; ') }} V</template>.
+      <span class="faded">It runs such modules; what else it takes is asked later.</span>
     </p>
   </AskPart>
 </template>

@@ -28,13 +28,34 @@ function amount(typed: string): void {
 </script>
 
 <template>
-  <AskPart title="The one limit" :done="progress(!!a.limit_gib, !!a.limit_by)" :note="a.limit_by ? undefined : 'not looked'">
+  <AskPart
+    title="The one limit"
+    :done="progress(!!a.limit_gib, !!a.limit_by)"
+    :note="a.limit_by ? undefined : 'not looked'">
     <div class="row">
-      <label><TextAnswer :value="a.limit_gib === null ? '' : String(a.limit_gib)" class="short" inputmode="decimal" label="At most GB" placeholder="?" @said="amount" /> GB at most, says</label>
-      <ChoiceRow label="Who states it" :of="shown" :chosen="[a.limit_by ?? 'not looked']" :words="{ plate: 'the plate', guide: 'the guide', 'sales page': 'a sales page', report: 'its own tables' }" @choose="$event === 'not looked' ? change({ limit_by: null, limit_gib: null }) : change({ limit_by: $event })" />
+      <label
+        ><TextAnswer
+          :value="a.limit_gib === null ? '' : String(a.limit_gib)"
+          class="short"
+          inputmode="decimal"
+          label="At most GB"
+          placeholder="?"
+          @said="amount" />
+        GB at most, says</label
+      >
+      <ChoiceRow
+        label="Who states it"
+        :of="shown"
+        :chosen="[a.limit_by ?? 'not looked']"
+        :words="{ plate: 'the plate', guide: 'the guide', 'sales page': 'a sales page', report: 'its own tables' }"
+        @choose="
+          $event === 'not looked' ? change({ limit_by: null, limit_gib: null }) : change({ limit_by: $event })
+        " />
     </div>
     <p v-if="unread" class="wrong small" role="alert">{{ unread }}</p>
-    <p v-for="f in ['limit_gib', 'limit_by'].filter((k) => faults[k])" :key="f" class="wrong small" role="alert">{{ faults[f] }}</p>
+    <p v-for="f in ['limit_gib', 'limit_by'].filter((k) => faults[k])" :key="f" class="wrong small" role="alert">
+      {{ faults[f] }}
+    </p>
   </AskPart>
 </template>
 

@@ -12,7 +12,10 @@ const asked = computed(() => m.sockets.value.filter((s) => s.processors.length >
   <div v-if="asked.length" class="sockets">
     <label v-for="s in asked" :key="s.id" class="faded small">
       in {{ s.id }}
-      <select :value="m.said.processors[s.id] ?? ''" :aria-label="`Processor in ${s.id}`" @change="m.said.processors[s.id] = ($event.target as HTMLSelectElement).value">
+      <select
+        :value="m.said.processors[s.id] ?? ''"
+        :aria-label="`Processor in ${s.id}`"
+        @change="m.said.processors[s.id] = ($event.target as HTMLSelectElement).value">
         <option value="">not known</option>
         <option v-for="p in s.processors" :key="p.id" :value="p.id">{{ p.title }}</option>
         <option v-if="s.may_be_absent" value="-">none</option>

@@ -25,17 +25,23 @@ const reported = computed(() => m.said.intake?.reading.system?.model ?? '')
 const other = computed(() => {
   const [typed, told] = [a.value.model.trim(), reported.value.trim()]
   const plain = (s: string) => s.toLowerCase().replace(/[^a-z0-9]/g, '')
-  return !known.value && typed && told && plain(typed) !== plain(told) && !plain(told).endsWith(plain(typed)) ? told : ''
+  return !known.value && typed && told && plain(typed) !== plain(told) && !plain(told).endsWith(plain(typed))
+    ? told
+    : ''
 })
 /** The host name is no model: a sheet of that name would be of this machine alone. */
-const isItsName = computed(() => !!a.value.model.trim() && a.value.model.trim().toLowerCase() === m.said.name.trim().toLowerCase())
+const isItsName = computed(
+  () => !!a.value.model.trim() && a.value.model.trim().toLowerCase() === m.said.name.trim().toLowerCase(),
+)
 const change = (more: Partial<typeof a.value>) => m.answer({ ...a.value, ...more })
 </script>
 
 <template>
   <AskPart title="What it is" :done="known ? 'all' : progress(!!a.kind, !!a.model.trim())" note="from its plate">
     <template v-if="known">
-      <p class="known"><b>{{ known.title }}</b> <span class="faded small">{{ known.kind }}; its sheet is in the library</span></p>
+      <p class="known">
+        <b>{{ known.title }}</b> <span class="faded small">{{ known.kind }}; its sheet is in the library</span>
+      </p>
       <p v-if="m.sheet.value?.notes" class="faded small">{{ m.sheet.value.notes }}</p>
       <p><button type="button" class="quiet-link" @click="m.choose('')">It is another model</button></p>
       <SocketChoices :making="m" />
@@ -48,20 +54,45 @@ const change = (more: Partial<typeof a.value>) => m.answer({ ...a.value, ...more
         <span class="faded small">as the plate says</span>
       </div>
       <FieldFault :of="{ ...m.odd.value, ...m.faults }" name="model" />
-      <p v-if="isItsName" class="small ask">That is what this machine is called. Its plate has the model, which others of its kind share.</p>
-      <p v-if="other" class="wrong small" role="alert">
-        The report is of another model: it says {{ other }}. <button type="button" class="quiet-link" @click="change({ model: other, make: m.said.intake?.reading.system?.maker ?? a.make })">It is that one</button>
+      <p v-if="isItsName" class="small ask">
+        That is what this machine is called. Its plate has the model, which others of its kind share.
       </p>
-      <p v-for="s in m.likely.value" :key="s.hash" class="small">It may be <button type="button" class="quiet-link" @click="m.choose(s.hash)">{{ s.title }}</button>: {{ s.reasons.join(', ') }}.</p>
-      <p v-if="offered" class="small known-line"><span class="dot" /> The library knows it. <button type="button" class="quiet-link" @click="m.choose(offered.hash)">Use the sheet of {{ offered.title }}</button></p>
+      <p v-if="other" class="wrong small" role="alert">
+        The report is of another model: it says {{ other }}.
+        <button
+          type="button"
+          class="quiet-link"
+          @click="change({ model: other, make: m.said.intake?.reading.system?.maker ?? a.make })">
+          It is that one
+        </button>
+      </p>
+      <p v-for="s in m.likely.value" :key="s.hash" class="small">
+        It may be <button type="button" class="quiet-link" @click="m.choose(s.hash)">{{ s.title }}</button>:
+        {{ s.reasons.join(', ') }}.
+      </p>
+      <p v-if="offered" class="small known-line">
+        <span class="dot" /> The library knows it.
+        <button type="button" class="quiet-link" @click="m.choose(offered.hash)">
+          Use the sheet of {{ offered.title }}
+        </button>
+      </p>
       <p v-else-if="a.model.trim()" class="small known-line">
-        <span class="dot" /> No sheet knows it: build its board<template v-if="kin.length">, or start from <template v-for="(s, i) in kin" :key="s.hash"><template v-if="i">, </template><button type="button" class="quiet-link" @click="m.like(s.hash)">{{ s.title }}</button></template></template>
+        <span class="dot" /> No sheet knows it: build its board<template v-if="kin.length"
+          >, or start from
+          <template v-for="(s, i) in kin" :key="s.hash"
+            ><template v-if="i">, </template
+            ><button type="button" class="quiet-link" @click="m.like(s.hash)">{{ s.title }}</button></template
+          ></template
+        >
       </p>
       <!-- Always a line: what lies below must not move away under a press. -->
       <p v-else class="small faded known-line">Its model tells whether the library knows it.</p>
       <label class="pick small faded">
         or a model of the library
-        <select :value="m.said.sheet" aria-label="Sheet of the model" @change="m.choose(($event.target as HTMLSelectElement).value)">
+        <select
+          :value="m.said.sheet"
+          aria-label="Sheet of the model"
+          @change="m.choose(($event.target as HTMLSelectElement).value)">
           <option value="">none of these</option>
           <option v-for="s in models" :key="s.hash" :value="s.hash">{{ s.title }}</option>
         </select>

@@ -34,7 +34,15 @@ const SHAPE = ['processors', 'channels', 'stand', 'carriers', 'printed', 'names'
 /** The answers with the shape of others, its slots called as they were where the others say nothing of that; who says which slots share a channel is a guess again. */
 export function shapedLike(answers: Answers, other: Answers): Answers {
   const shape = Object.fromEntries(SHAPE.map((key) => [key, other[key]]))
-  return { ...answers, ...shape, printed: other.printed || answers.printed, channels_by: 'guess', kind: answers.kind ?? other.kind, generation: answers.generation ?? other.generation, form: answers.form ?? other.form }
+  return {
+    ...answers,
+    ...shape,
+    printed: other.printed || answers.printed,
+    channels_by: 'guess',
+    kind: answers.kind ?? other.kind,
+    generation: answers.generation ?? other.generation,
+    form: answers.form ?? other.form,
+  }
 }
 
 /** Generation and form as its modules have them, where nobody answered them and all modules agree. */
@@ -44,7 +52,11 @@ export function following(answers: Answers, modules: Module[]): Answers {
     return known.length === 1 ? known[0]! : null
   }
   const form = only((m) => m.form)
-  return { ...answers, generation: answers.generation ?? only((m) => m.generation), form: answers.form ?? (form === 'other' ? null : form) }
+  return {
+    ...answers,
+    generation: answers.generation ?? only((m) => m.generation),
+    form: answers.form ?? (form === 'other' ? null : form),
+  }
 }
 
 /** Channels as many as said: the last is the pattern of those that come. */
@@ -67,8 +79,13 @@ export function withChannel(answers: Answers, index: number, change: Partial<Cha
 
 /** Soldered memory on a channel of its own before the slots', or none at all. */
 export function withSoldered(answers: Answers, soldered: boolean): Answers {
-  if (soldered) return reshaped(answers, { channels: [{ slots: 0, soldered: true, soldered_gib: null }, ...answers.channels.slice(0, 11)] })
-  const rest = answers.channels.filter((c) => c.slots).map((c) => ({ slots: c.slots, soldered: false, soldered_gib: null }))
+  if (soldered)
+    return reshaped(answers, {
+      channels: [{ slots: 0, soldered: true, soldered_gib: null }, ...answers.channels.slice(0, 11)],
+    })
+  const rest = answers.channels
+    .filter((c) => c.slots)
+    .map((c) => ({ slots: c.slots, soldered: false, soldered_gib: null }))
   return reshaped(answers, { channels: rest.length ? rest : [{ slots: 1, soldered: false, soldered_gib: null }] })
 }
 

@@ -1,6 +1,22 @@
 /** A machine being made: what was said in any order, what it comes to, and keeping it. It outlives the page and the connection. */
 import { computed, nextTick, reactive, ref, shallowRef, watch } from 'vue'
-import { api, ask, faultsOf, Refusal, Unreachable, wordsOf, type Answers, type Built, type Intake, type Layout, type Module, type Occupant, type SheetRow, type SheetView, type Suggestion } from '@/api/client'
+import {
+  api,
+  ask,
+  faultsOf,
+  Refusal,
+  Unreachable,
+  wordsOf,
+  type Answers,
+  type Built,
+  type Intake,
+  type Layout,
+  type Module,
+  type Occupant,
+  type SheetRow,
+  type SheetView,
+  type Suggestion,
+} from '@/api/client'
 import { health } from '@/api/health'
 import { keepUnsent } from '@/frame/outbox'
 import { session } from '@/frame/session'
@@ -34,7 +50,22 @@ export interface Said {
 }
 
 function blank(): Said {
-  return { waiting_id: null, name: '', site: '', about: aboutAsTyped(), intake: null, sheet: '', answers: structuredClone(BLANK), begun: false, fitted: {}, placed: {}, processors: {}, bays: {}, leftOut: [], id: crypto.randomUUID() }
+  return {
+    waiting_id: null,
+    name: '',
+    site: '',
+    about: aboutAsTyped(),
+    intake: null,
+    sheet: '',
+    answers: structuredClone(BLANK),
+    begun: false,
+    fitted: {},
+    placed: {},
+    processors: {},
+    bays: {},
+    leftOut: [],
+    id: crypto.randomUUID(),
+  }
 }
 
 const placeOf = () => `umbrak-new-machine:${session.account?.id ?? ''}`
@@ -115,7 +146,9 @@ export function useMaking(kept: (id: string | null) => void) {
     () => said.intake?.id,
     async (id) => {
       here.value = null
-      const found = id ? await gently(() => ask(api.GET('/api/intakes/{intake_id}/machine', { params: { path: { intake_id: id } } }))) : null
+      const found = id
+        ? await gently(() => ask(api.GET('/api/intakes/{intake_id}/machine', { params: { path: { intake_id: id } } })))
+        : null
       if (said.intake?.id === id) here.value = found ?? null
     },
     { immediate: true },
@@ -127,7 +160,8 @@ export function useMaking(kept: (id: string | null) => void) {
 
   const modules = computed(() => {
     const all = Object.values(said.fitted).filter((m): m is Module => m !== null && m !== 'unknown')
-    const reported = said.intake?.reading.slots.flatMap((s) => (s.module && s.state !== 'empty' ? [s.module] : [])) ?? []
+    const reported =
+      said.intake?.reading.slots.flatMap((s) => (s.module && s.state !== 'empty' ? [s.module] : [])) ?? []
     return [...new Map([...all, ...reported].map((m) => [JSON.stringify(m), m])).values()]
   })
   async function look(): Promise<void> {
@@ -140,12 +174,30 @@ export function useMaking(kept: (id: string | null) => void) {
       sheet.value = undefined
       const answered = JSON.stringify(said.answers)
       const fitted = Object.fromEntries(modules.value.slice(0, 64).map((m, i) => [`m${i}`, m]))
-      const found = await gently(() => ask(api.POST('/api/boards', { body: { answers: said.answers, fitted: fitted as never, intake_id: said.intake?.id ?? null }, signal: mine.signal })))
+      const found = await gently(() =>
+        ask(
+          api.POST('/api/boards', {
+            body: { answers: said.answers, fitted: fitted as never, intake_id: said.intake?.id ?? null },
+            signal: mine.signal,
+          }),
+        ),
+      )
       if (found && asked === mine) {
         // What makes no board leaves the last one standing: the answer that is wrong says so.
         const before = built.value
         judged.value = answered
-        built.value = found.board || !before?.board ? found : { ...found, board: before.board, slots: before.slots, sockets: before.sockets, open: before.open, told: before.told, reports: before.reports }
+        built.value =
+          found.board || !before?.board
+            ? found
+            : {
+                ...found,
+                board: before.board,
+                slots: before.slots,
+                sockets: before.sockets,
+                open: before.open,
+                told: before.told,
+                reports: before.reports,
+              }
         named.value = built.value.reports
         for (const [socket, processor] of Object.entries(found.processors)) said.processors[socket] ??= processor ?? '-'
       }
@@ -155,7 +207,9 @@ export function useMaking(kept: (id: string | null) => void) {
   }
   async function lookAtSheet(mine: AbortController): Promise<void> {
     const hash = said.sheet
-    const found = await gently(() => ask(api.GET('/api/sheets/{hash_}', { params: { path: { hash_: hash } }, signal: mine.signal })))
+    const found = await gently(() =>
+      ask(api.GET('/api/sheets/{hash_}', { params: { path: { hash_: hash } }, signal: mine.signal })),
+    )
     if (!found || asked !== mine) return
     sheet.value = found
     if (!said.intake) return
@@ -167,7 +221,17 @@ export function useMaking(kept: (id: string | null) => void) {
   }
   /** The newest look at the board; it ends when the answer is here, or cannot be had. */
   let looking = look()
-  watch([() => JSON.stringify(said.answers), () => said.sheet, () => said.begun, () => said.intake?.id, modules, () => health.recoveries], () => (looking = look()))
+  watch(
+    [
+      () => JSON.stringify(said.answers),
+      () => said.sheet,
+      () => said.begun,
+      () => said.intake?.id,
+      modules,
+      () => health.recoveries,
+    ],
+    () => (looking = look()),
+  )
   /** Ends when what was begun before is as it was, or cannot be told. */
   const first = Promise.all([load(), looking])
   watch(
@@ -183,14 +247,25 @@ export function useMaking(kept: (id: string | null) => void) {
     if (!drawn) return null
     const titles = new Map(sockets.value.flatMap((s) => s.processors.map((p) => [p.id, p.title] as const)))
     const chosen = (id: string) => said.processors[id]
-    return { ...drawn, sockets: drawn.sockets.map((s) => (chosen(s.id) ? { ...s, processor: chosen(s.id) === '-' ? '' : (titles.get(chosen(s.id)!) ?? s.processor) } : s)) }
+    return {
+      ...drawn,
+      sockets: drawn.sockets.map((s) =>
+        chosen(s.id) ? { ...s, processor: chosen(s.id) === '-' ? '' : (titles.get(chosen(s.id)!) ?? s.processor) } : s,
+      ),
+    }
   })
   const slots = computed(() => built.value?.slots ?? board.value?.slots.map((s) => s.id) ?? [])
   const sockets = computed(() => sheet.value?.sockets ?? built.value?.sockets ?? [])
   const reports = computed(() => said.intake?.reading.slots ?? [])
   /** Report -> slot, by id; '' where it is left out. */
   const slotOf = computed<Record<number, string>>({
-    get: () => Object.fromEntries(reports.value.map((_, i) => [i, said.placed[i] !== undefined ? (slots.value[said.placed[i]!] ?? '') : (named.value[i] ?? '')])),
+    get: () =>
+      Object.fromEntries(
+        reports.value.map((_, i) => [
+          i,
+          said.placed[i] !== undefined ? (slots.value[said.placed[i]!] ?? '') : (named.value[i] ?? ''),
+        ]),
+      ),
     set: (given) => {
       for (const [i, slot] of Object.entries(given)) {
         const index = Number(i)
@@ -200,7 +275,9 @@ export function useMaking(kept: (id: string | null) => void) {
       }
     },
   })
-  const reportAt = computed(() => new Map(Object.entries(slotOf.value).flatMap(([i, s]) => (s ? [[s, Number(i)] as const] : []))))
+  const reportAt = computed(
+    () => new Map(Object.entries(slotOf.value).flatMap(([i, s]) => (s ? [[s, Number(i)] as const] : []))),
+  )
   /** The board as it would be kept: what nobody looked at is not known. */
   const layout = computed<Layout>(() => {
     const found: Layout = {}
@@ -241,7 +318,10 @@ export function useMaking(kept: (id: string | null) => void) {
     draftable.value = false
     const system = found.reading.system
     if (!said.name && system?.serial) said.name = `${system.model ?? 'machine'} ${system.serial}`.slice(0, 120)
-    likely.value = (await gently(() => ask(api.GET('/api/intakes/{intake_id}/sheets', { params: { path: { intake_id: found.id } } })))) ?? []
+    likely.value =
+      (await gently(() =>
+        ask(api.GET('/api/intakes/{intake_id}/sheets', { params: { path: { intake_id: found.id } } })),
+      )) ?? []
     const certain = likely.value.find((s) => s.certain)
     if (certain) said.sheet = certain.hash
     if (said.sheet) return
@@ -255,10 +335,20 @@ export function useMaking(kept: (id: string | null) => void) {
       const begun = await ask(api.GET('/api/boards/from/{intake_id}', { params }))
       const [answers, leftOut] = [{ ...BLANK, ...begun.answers } as Answers, begun.left_out]
       const a = said.answers
-      answer({ ...shapedLike(a, answers), make: a.make || answers.make, model: a.model || answers.model, limit_gib: a.limit_gib ?? answers.limit_gib, limit_by: a.limit_by ?? answers.limit_by })
+      answer({
+        ...shapedLike(a, answers),
+        make: a.make || answers.make,
+        model: a.model || answers.model,
+        limit_gib: a.limit_gib ?? answers.limit_gib,
+        limit_by: a.limit_by ?? answers.limit_by,
+      })
       const [are, them] = leftOut.length === 1 ? ['is', 'it'] : ['are', 'them']
-      const missing = leftOut.length && `${listed(leftOut)} ${are} not in it: the names or the count of its slots show ${them}. Nobody looked there.`
-      note.value = [begun.why && `Of the report: ${begun.why}. Seen, not told.`, begun.guessed, missing].filter(Boolean).join(' ')
+      const missing =
+        leftOut.length &&
+        `${listed(leftOut)} ${are} not in it: the names or the count of its slots show ${them}. Nobody looked there.`
+      note.value = [begun.why && `Of the report: ${begun.why}. Seen, not told.`, begun.guessed, missing]
+        .filter(Boolean)
+        .join(' ')
       said.leftOut = leftOut
       said.placed = Object.fromEntries(Object.entries(begun.nameless).map(([report, place]) => [Number(report), place]))
     } catch (error) {
@@ -267,14 +357,25 @@ export function useMaking(kept: (id: string | null) => void) {
       draftable.value = true
       const system = said.intake.reading.system
       // No board is begun: which it is, only who stands before it can say.
-      said.answers = following({ ...said.answers, make: said.answers.make || (system?.maker ?? ''), model: said.answers.model || (system?.model ?? '') }, modules.value)
+      said.answers = following(
+        {
+          ...said.answers,
+          make: said.answers.make || (system?.maker ?? ''),
+          model: said.answers.model || (system?.model ?? ''),
+        },
+        modules.value,
+      )
     }
   }
   /** A sheet as the report has the board, slot by slot, where answers cannot say it. */
   async function draft(): Promise<void> {
     if (!said.intake) return
     const params = { path: { intake_id: said.intake.id } }
-    const kept = await gently(async () => ask(api.POST('/api/sheets', { body: { text: await ask(api.GET('/api/intakes/{intake_id}/draft', { params })) } })))
+    const kept = await gently(async () =>
+      ask(
+        api.POST('/api/sheets', { body: { text: await ask(api.GET('/api/intakes/{intake_id}/draft', { params })) } }),
+      ),
+    )
     if (!kept) return
     sheets.value = [kept.sheet, ...sheets.value.filter((s) => s.sheet_id !== kept.sheet.sheet_id)]
     draftable.value = false
@@ -282,7 +383,9 @@ export function useMaking(kept: (id: string | null) => void) {
     choose(kept.sheet.hash)
   }
   async function like(hash: string): Promise<void> {
-    const found = await gently(() => ask(api.GET('/api/boards/like/{sheet_hash}', { params: { path: { sheet_hash: hash } } })))
+    const found = await gently(() =>
+      ask(api.GET('/api/boards/like/{sheet_hash}', { params: { path: { sheet_hash: hash } } })),
+    )
     if (!found) return
     said.sheet = ''
     answer(shapedLike(said.answers, { ...BLANK, ...found.answers } as Answers))
@@ -295,7 +398,10 @@ export function useMaking(kept: (id: string | null) => void) {
     said.processors = {}
   }
 
-  const bySlot = (of: Record<number, Occupant | null>) => Object.fromEntries(Object.entries(of).flatMap(([i, m]) => (slots.value[Number(i)] ? [[slots.value[Number(i)]!, m]] : [])))
+  const bySlot = (of: Record<number, Occupant | null>) =>
+    Object.fromEntries(
+      Object.entries(of).flatMap(([i, m]) => (slots.value[Number(i)] ? [[slots.value[Number(i)]!, m]] : [])),
+    )
   // -- keeping --------------------------------------------------------------------------------------
 
   const lacking = computed(() => {
@@ -303,27 +409,41 @@ export function useMaking(kept: (id: string | null) => void) {
       ? []
       : !said.begun
         ? ['its model, or its board']
-        : [!said.answers.model.trim() && 'make and model', !said.answers.generation && 'its generation', !said.answers.form && 'DIMM or SO-DIMM'].filter((x): x is string => !!x)
+        : [
+            !said.answers.model.trim() && 'make and model',
+            !said.answers.generation && 'its generation',
+            !said.answers.form && 'DIMM or SO-DIMM',
+          ].filter((x): x is string => !!x)
     return [...(said.name.trim() ? [] : ['a name']), ...needs]
   })
   /** Faults of answers that were given, by field; what was not answered yet is `lacking`, and no fault. */
   const odd = computed<Record<string, string>>(() => {
     const a = said.answers
     if (judged.value !== JSON.stringify(a)) return {} // what was said since is not judged yet
-    const unanswered = new Set([...(a.generation ? [] : ['generation']), ...(a.form ? [] : ['form']), ...(a.model.trim() ? [] : ['model'])])
-    return Object.fromEntries((built.value?.faults ?? []).filter((f) => !unanswered.has(f.path)).map((f) => [f.path, f.message]))
+    const unanswered = new Set([
+      ...(a.generation ? [] : ['generation']),
+      ...(a.form ? [] : ['form']),
+      ...(a.model.trim() ? [] : ['model']),
+    ])
+    return Object.fromEntries(
+      (built.value?.faults ?? []).filter((f) => !unanswered.has(f.path)).map((f) => [f.path, f.message]),
+    )
   })
   /** What decides how the slots are called. */
   const naming = (a: Answers) => JSON.stringify([a.processors, a.channels, a.stand, a.carriers, a.printed, a.names])
   /** The board that is seen is the one that is said. */
-  const current = () => (said.sheet ? !!sheet.value : !!judged.value && naming(JSON.parse(judged.value) as Answers) === naming(said.answers))
+  const current = () =>
+    said.sheet ? !!sheet.value : !!judged.value && naming(JSON.parse(judged.value) as Answers) === naming(said.answers)
   /** Ends when the board is seen as it is said now: slots are answered by their place in it, and sent by the names that they have there.
    * False where it cannot be seen, and what was said of them would go astray. */
-  async function seen(needed = !!(Object.keys(said.fitted).length + Object.keys(said.placed).length + reports.value.length)): Promise<boolean> {
+  async function seen(
+    needed = !!(Object.keys(said.fitted).length + Object.keys(said.placed).length + reports.value.length),
+  ): Promise<boolean> {
     await nextTick() // what was said last is looked at
     for (let last: Promise<void> | undefined; last !== looking; await nextTick()) await (last = looking)
     if (!needed || current()) return true
-    wrong.value = 'The board cannot be seen as you say it now: Umbrak cannot be reached. What you said stays here; go on once there is a connection.'
+    wrong.value =
+      'The board cannot be seen as you say it now: Umbrak cannot be reached. What you said stays here; go on once there is a connection.'
     return false
   }
   /** Places of slots that were seen; where the board becomes another one meanwhile, there, by their names. Null where they are not on it. */
@@ -377,7 +497,13 @@ export function useMaking(kept: (id: string | null) => void) {
       kept(made.id)
     } catch (error) {
       if (error instanceof Unreachable) {
-        await keepUnsent({ method: 'POST', path: '/api/machines', body: body(), words: `the new machine ${said.name}`, draft: JSON.stringify(said) })
+        await keepUnsent({
+          method: 'POST',
+          path: '/api/machines',
+          body: body(),
+          words: `the new machine ${said.name}`,
+          draft: JSON.stringify(said),
+        })
         Object.assign(said, blank())
         waits.value = true
         return
@@ -394,7 +520,17 @@ export function useMaking(kept: (id: string | null) => void) {
     forgetFaults()
     sending.value = true
     const a = said.answers
-    const body = { id: said.id, name: said.name, kind: a.kind, make: a.make, model: a.model, intake_id: said.intake?.id ?? null, site: said.site || null, zone: Intl.DateTimeFormat().resolvedOptions().timeZone, ...aboutAsSent(said.about) }
+    const body = {
+      id: said.id,
+      name: said.name,
+      kind: a.kind,
+      make: a.make,
+      model: a.model,
+      intake_id: said.intake?.id ?? null,
+      site: said.site || null,
+      zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+      ...aboutAsSent(said.about),
+    }
     try {
       await ask(api.POST('/api/waiting', { body }))
       Object.assign(said, blank())
@@ -402,7 +538,13 @@ export function useMaking(kept: (id: string | null) => void) {
       kept(null)
     } catch (error) {
       if (error instanceof Unreachable) {
-        await keepUnsent({ method: 'POST', path: '/api/waiting', body, words: `the new machine ${said.name}`, draft: JSON.stringify(said) })
+        await keepUnsent({
+          method: 'POST',
+          path: '/api/waiting',
+          body,
+          words: `the new machine ${said.name}`,
+          draft: JSON.stringify(said),
+        })
         Object.assign(said, blank())
         waits.value = true
         return
@@ -435,15 +577,67 @@ export function useMaking(kept: (id: string | null) => void) {
     if (said.waiting_id === key) return
     const row = await gently(() => ask(api.GET('/api/waiting/{waiting_id}', { params: { path: { waiting_id: key } } })))
     if (!row) return
-    Object.assign(said, blank(), { id: row.id, waiting_id: row.id, name: row.name, site: row.site ?? '', about: aboutAsTyped(row.about) })
-    said.answers = { ...structuredClone(BLANK), kind: (row.kind || null) as Answers['kind'], make: row.make, model: row.model }
+    Object.assign(said, blank(), {
+      id: row.id,
+      waiting_id: row.id,
+      name: row.name,
+      site: row.site ?? '',
+      about: aboutAsTyped(row.about),
+    })
+    said.answers = {
+      ...structuredClone(BLANK),
+      kind: (row.kind || null) as Answers['kind'],
+      make: row.make,
+      model: row.model,
+    }
     if (row.intake_id) {
-      const found = await gently(() => ask(api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: row.intake_id! } } })))
+      const found = await gently(() =>
+        ask(api.GET('/api/intakes/{intake_id}', { params: { path: { intake_id: row.intake_id! } } })),
+      )
       if (found) await tookIn(found)
     }
   }
 
-  return { onlySheet, first, here, wait, goOn, said, isOld, anew, sheets, likely, sheet, built, board, sockets, slots, reports, slotOf, named, layout, modules, faults, odd, wrong, note, waits, sending, lacking, answer, ofSlots, setSlot, tookIn, asReported, draft, draftable, follow, like, choose, keep }
+  return {
+    onlySheet,
+    first,
+    here,
+    wait,
+    goOn,
+    said,
+    isOld,
+    anew,
+    sheets,
+    likely,
+    sheet,
+    built,
+    board,
+    sockets,
+    slots,
+    reports,
+    slotOf,
+    named,
+    layout,
+    modules,
+    faults,
+    odd,
+    wrong,
+    note,
+    waits,
+    sending,
+    lacking,
+    answer,
+    ofSlots,
+    setSlot,
+    tookIn,
+    asReported,
+    draft,
+    draftable,
+    follow,
+    like,
+    choose,
+    keep,
+  }
 }
 
 export type Making = ReturnType<typeof useMaking>

@@ -35,7 +35,9 @@ const tried = computed<Flag[]>(() =>
     gib: t.gib,
     trust: TRUST.indexOf(t.who),
     words: `${gb(t.gib)} ${OUTCOMES[t.outcome]}`,
-    note: narrow.value ? '' : [KIND_WORDS[t.who], t.elsewhere && `on ${t.elsewhere}`, t.tried_on].filter(Boolean).join(', '),
+    note: narrow.value
+      ? ''
+      : [KIND_WORDS[t.who], t.elsewhere && `on ${t.elsewhere}`, t.tried_on].filter(Boolean).join(', '),
   })),
 )
 const stated = computed<Flag[]>(() =>
@@ -45,15 +47,33 @@ const stated = computed<Flag[]>(() =>
       id: s.id,
       gib: s.total_gib!,
       trust: s.trust,
-      words: [`${gb(s.total_gib!)} ${s.official ? 'official' : (KIND_WORDS[s.source.kind] ?? s.source.kind)}`, s.places > 1 && !narrow.value ? saysWords(s) : '', s.why_not === 'version' && !narrow.value ? s.condition : ''].filter(Boolean).join(', '),
+      words: [
+        `${gb(s.total_gib!)} ${s.official ? 'official' : (KIND_WORDS[s.source.kind] ?? s.source.kind)}`,
+        s.places > 1 && !narrow.value ? saysWords(s) : '',
+        s.why_not === 'version' && !narrow.value ? s.condition : '',
+      ]
+        .filter(Boolean)
+        .join(', '),
       note: narrow.value ? '' : sourceWords(s),
     })),
 )
 const flags = computed(() => [...tried.value, ...stated.value])
 /** The most that was tried on this model and worked. */
-const shown = computed(() => Math.max(0, ...props.view.shown.filter((t) => !t.elsewhere && ['fine', 'quirks'].includes(t.outcome)).map((t) => t.gib)) || null)
+const shown = computed(
+  () =>
+    Math.max(
+      0,
+      ...props.view.shown.filter((t) => !t.elsewhere && ['fine', 'quirks'].includes(t.outcome)).map((t) => t.gib),
+    ) || null,
+)
 const axis = computed(() => {
-  const marks = [props.view.now_gib, props.view.planned_gib ?? 0, ...flags.value.map((f) => f.gib), official.value ?? 0, processor.value ?? 0]
+  const marks = [
+    props.view.now_gib,
+    props.view.planned_gib ?? 0,
+    ...flags.value.map((f) => f.gib),
+    official.value ?? 0,
+    processor.value ?? 0,
+  ]
   // What can be built at most may be far beyond all that anybody speaks of: it is shown where it is near.
   const most = Math.max(...marks)
   if (physical.value && (!most || physical.value <= most * 4)) marks.push(physical.value)
@@ -92,56 +112,103 @@ const nowSide = computed(() => {
 function classesOf(f: { id: string }): unknown[] {
   const s = states.value.get(f.id)
   const kind = s?.origin ?? `trial ${props.view.shown[Number(f.id.slice(6))]?.outcome}`
-  return [kind, { off: s?.holds === false, official: s?.official, chosen: [props.chosen, props.pointed].includes(f.id), binds: s?.binds.length }]
+  return [
+    kind,
+    {
+      off: s?.holds === false,
+      official: s?.official,
+      chosen: [props.chosen, props.pointed].includes(f.id),
+      binds: s?.binds.length,
+    },
+  ]
 }
 const y = (row: number) => 14 + row * ROW
 /** The longest of a band's names that fits into it. */
-const nameOf = (b: { from: number; to: number; name: string; short?: string }) => [b.name, b.short ?? ''].find((words) => b.to - b.from > words.length * 6.4)
+const nameOf = (b: { from: number; to: number; name: string; short?: string }) =>
+  [b.name, b.short ?? ''].find((words) => b.to - b.from > words.length * 6.4)
 </script>
 
 <template>
   <div ref="box" class="box" tabindex="0" role="group" aria-label="Capacity axis">
-  <svg :viewBox="`0 0 ${width} ${band + 104 + (view.reach.length ? CURVE + 52 : 0)}`" :style="{ width: `${width}px` }">
-    <defs>
-      <pattern id="unbuildable" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)"><line y2="7" class="hatch" /></pattern>
-      <filter id="plan-shadow" x="-50%" y="-50%" width="200%" height="200%"><feDropShadow dx="3" dy="4" stdDeviation="3" flood-opacity="0.45" /></filter>
-    </defs>
-    <g v-for="b in bands" :key="b.name">
-      <rect :x="b.from" :y="band" :width="b.to - b.from" height="28" :class="`band ${b.tone}`"><title>{{ b.name }}</title></rect>
-      <text v-if="nameOf(b)" :x="(b.from + b.to) / 2" :y="band + 19" class="band-name">{{ nameOf(b) }}</text>
-    </g>
-    <g v-for="t in axis.ticks" :key="t">
-      <line :x1="axis.x(t)" :x2="axis.x(t)" :y1="band + 28" :y2="band + 36" class="tick" />
-      <text :x="axis.x(t)" :y="band + 54" class="tick-words">{{ t >= 1024 ? `${t / 1024} TB` : `${t} GB` }}</text>
-    </g>
-    <line v-for="f in placed" :key="`pole ${f.id}`" :x1="f.x" :x2="f.x" :y1="y(f.row) - 4" :y2="band" class="pole" :class="classesOf(f)" />
-    <g
-      v-for="f in placed"
-      :key="f.id"
-      class="flag"
-      :class="classesOf(f)"
-      role="button"
-      tabindex="0"
-      :aria-pressed="chosen === f.id"
-      @click="$emit('choose', f.id)"
-      @keydown.enter.prevent="$emit('choose', f.id)"
-      @keydown.space.prevent="$emit('choose', f.id)"
-    >
-      <path :d="f.side === 'right' ? `M${f.x} ${y(f.row) - 4}h13l-4 5.5 4 5.5h-13z` : `M${f.x} ${y(f.row) - 4}h-13l4 5.5-4 5.5h13z`" class="cloth" />
-      <text :x="f.x + (f.side === 'right' ? 19 : -19)" :y="y(f.row) + 6" :class="f.side" class="words">{{ f.words }}</text>
-      <text :x="f.x + (f.side === 'right' ? 19 : -19)" :y="y(f.row) + 21" :class="f.side" class="note">{{ f.note }}</text>
-    </g>
-    <text v-if="!view.now_gib && view.now_not_counted" :x="LEFT" :y="band + 91" class="words">what is in it now is not known</text>
-    <g v-else class="now">
-      <path :d="`M${axis.x(view.now_gib)} ${band + 66}l8 9v20h-16v-20z`" class="mark" />
-      <text :x="axis.x(view.now_gib) + (nowSide === 'right' ? 14 : -14)" :y="band + 91" :class="nowSide" class="words">{{ counted(view.now_gib, view.now_not_counted) }} now</text>
-    </g>
-    <g v-if="view.planned_gib !== null && view.planned_gib !== view.now_gib">
-      <path :d="`M${axis.x(view.planned_gib)} ${band + 66}l8 9v20h-16v-20z`" class="mark planned" filter="url(#plan-shadow)" />
-      <text :x="axis.x(view.planned_gib) + 16" :y="band + 91" class="words">{{ counted(view.planned_gib, view.planned_not_counted) }} planned</text>
-    </g>
-    <ReachCurve :view="view" :axis="axis" :left="LEFT" :right="right" :top="band + 138" :height="CURVE" />
-  </svg>
+    <svg
+      :viewBox="`0 0 ${width} ${band + 104 + (view.reach.length ? CURVE + 52 : 0)}`"
+      :style="{ width: `${width}px` }">
+      <defs>
+        <pattern id="unbuildable" width="7" height="7" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <line y2="7" class="hatch" />
+        </pattern>
+        <filter id="plan-shadow" x="-50%" y="-50%" width="200%" height="200%">
+          <feDropShadow dx="3" dy="4" stdDeviation="3" flood-opacity="0.45" />
+        </filter>
+      </defs>
+      <g v-for="b in bands" :key="b.name">
+        <rect :x="b.from" :y="band" :width="b.to - b.from" height="28" :class="`band ${b.tone}`">
+          <title>{{ b.name }}</title>
+        </rect>
+        <text v-if="nameOf(b)" :x="(b.from + b.to) / 2" :y="band + 19" class="band-name">{{ nameOf(b) }}</text>
+      </g>
+      <g v-for="t in axis.ticks" :key="t">
+        <line :x1="axis.x(t)" :x2="axis.x(t)" :y1="band + 28" :y2="band + 36" class="tick" />
+        <text :x="axis.x(t)" :y="band + 54" class="tick-words">{{ t >= 1024 ? `${t / 1024} TB` : `${t} GB` }}</text>
+      </g>
+      <line
+        v-for="f in placed"
+        :key="`pole ${f.id}`"
+        :x1="f.x"
+        :x2="f.x"
+        :y1="y(f.row) - 4"
+        :y2="band"
+        class="pole"
+        :class="classesOf(f)" />
+      <g
+        v-for="f in placed"
+        :key="f.id"
+        class="flag"
+        :class="classesOf(f)"
+        role="button"
+        tabindex="0"
+        :aria-pressed="chosen === f.id"
+        @click="$emit('choose', f.id)"
+        @keydown.enter.prevent="$emit('choose', f.id)"
+        @keydown.space.prevent="$emit('choose', f.id)">
+        <path
+          :d="
+            f.side === 'right'
+              ? `M${f.x} ${y(f.row) - 4}h13l-4 5.5 4 5.5h-13z`
+              : `M${f.x} ${y(f.row) - 4}h-13l4 5.5-4 5.5h13z`
+          "
+          class="cloth" />
+        <text :x="f.x + (f.side === 'right' ? 19 : -19)" :y="y(f.row) + 6" :class="f.side" class="words">
+          {{ f.words }}
+        </text>
+        <text :x="f.x + (f.side === 'right' ? 19 : -19)" :y="y(f.row) + 21" :class="f.side" class="note">
+          {{ f.note }}
+        </text>
+      </g>
+      <text v-if="!view.now_gib && view.now_not_counted" :x="LEFT" :y="band + 91" class="words">
+        what is in it now is not known
+      </text>
+      <g v-else class="now">
+        <path :d="`M${axis.x(view.now_gib)} ${band + 66}l8 9v20h-16v-20z`" class="mark" />
+        <text
+          :x="axis.x(view.now_gib) + (nowSide === 'right' ? 14 : -14)"
+          :y="band + 91"
+          :class="nowSide"
+          class="words">
+          {{ counted(view.now_gib, view.now_not_counted) }} now
+        </text>
+      </g>
+      <g v-if="view.planned_gib !== null && view.planned_gib !== view.now_gib">
+        <path
+          :d="`M${axis.x(view.planned_gib)} ${band + 66}l8 9v20h-16v-20z`"
+          class="mark planned"
+          filter="url(#plan-shadow)" />
+        <text :x="axis.x(view.planned_gib) + 16" :y="band + 91" class="words">
+          {{ counted(view.planned_gib, view.planned_not_counted) }} planned
+        </text>
+      </g>
+      <ReachCurve :view="view" :axis="axis" :left="LEFT" :right="right" :top="band + 138" :height="CURVE" />
+    </svg>
   </div>
 </template>
 

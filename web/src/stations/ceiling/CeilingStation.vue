@@ -40,7 +40,13 @@ function saved(changed: CeilingView): void {
 }
 async function withdraw(id: string): Promise<void> {
   try {
-    saved(await ask(api.DELETE('/api/machines/{machine_id}/statements/{statement_id}', { params: { path: { machine_id: machine.value.id, statement_id: id } } })))
+    saved(
+      await ask(
+        api.DELETE('/api/machines/{machine_id}/statements/{statement_id}', {
+          params: { path: { machine_id: machine.value.id, statement_id: id } },
+        }),
+      ),
+    )
   } catch (error) {
     wrong.value = wordsOf(error)
   }
@@ -60,9 +66,18 @@ function restWords(kind: string, gib: number | null): string {
 /** Totals beyond what is official that were tried, each once. */
 const likely = computed(() => {
   const official = view.value?.ceilings.find((c) => c.kind === 'official')?.gib ?? 0
-  return [...new Map(view.value?.shown.filter((t) => t.gib > Math.max(official, view.value!.now_gib) && ['fine', 'quirks'].includes(t.outcome)).map((t) => [t.gib, t])).values()]
+  return [
+    ...new Map(
+      view.value?.shown
+        .filter((t) => t.gib > Math.max(official, view.value!.now_gib) && ['fine', 'quirks'].includes(t.outcome))
+        .map((t) => [t.gib, t]),
+    ).values(),
+  ]
 })
-const NEEDS: Record<string, string> = { 'machine.firmware': 'the firmware’s version', 'machine.system': 'the system’s version' }
+const NEEDS: Record<string, string> = {
+  'machine.firmware': 'the firmware’s version',
+  'machine.system': 'the system’s version',
+}
 const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.split('.').at(-1)}`
 </script>
 
@@ -75,11 +90,17 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
           <h2 id="ceiling-axis">How high, and who says so</h2>
           <span class="faded small">taller flag: more trust; dashed: does not hold now</span>
         </div>
-        <CapacityAxis :view="view" :chosen="chosen" :pointed="pointed" @choose="chosen = chosen === $event ? null : $event" />
+        <CapacityAxis
+          :view="view"
+          :chosen="chosen"
+          :pointed="pointed"
+          @choose="chosen = chosen === $event ? null : $event" />
       </section>
       <section class="panel statements" aria-labelledby="ceiling-statements">
         <h2 id="ceiling-statements">Statements</h2>
-        <p v-if="!view.statements.length">Nobody has stated how much it takes: no guide, no processor's maker, nobody who tried.</p>
+        <p v-if="!view.statements.length">
+          Nobody has stated how much it takes: no guide, no processor's maker, nobody who tried.
+        </p>
         <div v-else class="scroll">
           <table v-lines>
             <thead>
@@ -93,7 +114,12 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
               </tr>
             </thead>
             <tbody>
-              <tr v-for="s in view.statements" :key="s.id" :class="{ off: s.holds === false, chosen: [chosen, pointed].includes(s.id) }" @pointerenter="pointed = s.id" @pointerleave="pointed = null">
+              <tr
+                v-for="s in view.statements"
+                :key="s.id"
+                :class="{ off: s.holds === false, chosen: [chosen, pointed].includes(s.id) }"
+                @pointerenter="pointed = s.id"
+                @pointerleave="pointed = null">
                 <td class="number">{{ s.total_gib === null ? '' : gb(s.total_gib) }}</td>
                 <th scope="row">
                   {{ saysWords(s) }}
@@ -102,28 +128,61 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
                 </th>
                 <td>
                   {{ sourceWords(s) }}
-                  <span class="faded small kind">{{ KIND_WORDS[s.source.kind] }}<template v-if="s.processor">, {{ s.processor }}</template><template v-if="s.stated_by">, put in by {{ s.stated_by }}{{ s.of_model ? ' for every one of the model' : '' }}</template></span>
-                  <ExhibitLinks v-if="s.stated_by" :exhibits="s.exhibits" :of="{ statement_id: s.id }" :what="`what ${sourceWords(s)} states`" @changed="load" />
+                  <span class="faded small kind"
+                    >{{ KIND_WORDS[s.source.kind] }}<template v-if="s.processor">, {{ s.processor }}</template
+                    ><template v-if="s.stated_by"
+                      >, put in by {{ s.stated_by }}{{ s.of_model ? ' for every one of the model' : '' }}</template
+                    ></span
+                  >
+                  <ExhibitLinks
+                    v-if="s.stated_by"
+                    :exhibits="s.exhibits"
+                    :of="{ statement_id: s.id }"
+                    :what="`what ${sourceWords(s)} states`"
+                    @changed="load" />
                 </td>
                 <td>{{ s.condition || 'always' }}</td>
-                <td :class="{ binds: s.binds.length }">{{ holdsWords(s) }}<span v-if="s.ran_beyond" class="beyond small"><SeverityMark severity="ask" /> in doubt: {{ s.ran_beyond }}</span></td>
+                <td :class="{ binds: s.binds.length }">
+                  {{ holdsWords(s)
+                  }}<span v-if="s.ran_beyond" class="beyond small"
+                    ><SeverityMark severity="ask" /> in doubt: {{ s.ran_beyond }}</span
+                  >
+                </td>
                 <td>
-                  <button v-if="s.stated_by && session.mayWrite()" type="button" class="quiet-link" :aria-label="`Take back ${sourceWords(s)}`" @click="withdraw(s.id)">Take back</button>
+                  <button
+                    v-if="s.stated_by && session.mayWrite()"
+                    type="button"
+                    class="quiet-link"
+                    :aria-label="`Take back ${sourceWords(s)}`"
+                    @click="withdraw(s.id)">
+                    Take back
+                  </button>
                 </td>
               </tr>
             </tbody>
           </table>
         </div>
         <StatementForm v-if="stating" :machine="machine" :view="view" @saved="saved" @leave="stating = false" />
-        <button type="button" class="press quiet add" v-else-if="session.mayWrite()" @click="stating = true">Say what is known</button>
+        <button type="button" class="press quiet add" v-else-if="session.mayWrite()" @click="stating = true">
+          Say what is known
+        </button>
         <template v-if="view.rests_on.length">
-          <h2 class="elsewhere">{{ view.planned_gib !== null ? 'What the plan rests on' : view.seen_running ? 'What it would rest on, did it not run already' : 'What it rests on: nobody saw it run' }}</h2>
+          <h2 class="elsewhere">
+            {{
+              view.planned_gib !== null
+                ? 'What the plan rests on'
+                : view.seen_running
+                  ? 'What it would rest on, did it not run already'
+                  : 'What it rests on: nobody saw it run'
+            }}
+          </h2>
           <BeliefLine v-for="b in view.rests_on" :key="b.words" :belief="b" />
         </template>
         <template v-if="view.elsewhere.length">
           <h2 class="elsewhere">Other models with this processor</h2>
           <p v-for="e in view.elsewhere" :key="e.sheet + e.scope + e.gib" class="small other">
-            <b>{{ e.sheet }}</b>: {{ gb(e.gib) }} GB {{ e.scope === 'machine' ? 'in all' : `a ${e.scope}` }}{{ e.official ? ', official' : '' }}{{ e.condition ? `, ${e.condition}` : '' }}
+            <b>{{ e.sheet }}</b>: {{ gb(e.gib) }} GB {{ e.scope === 'machine' ? 'in all' : `a ${e.scope}`
+            }}{{ e.official ? ', official' : '' }}{{ e.condition ? `, ${e.condition}` : '' }}
             <span class="faded">({{ e.source.title }})</span>
           </p>
         </template>
@@ -134,11 +193,14 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
           <template v-for="c in view.ceilings" :key="c.kind">
             <dt>{{ CEILING_WORDS[c.kind] }}</dt>
             <dd>
-              <strong v-if="c.gib !== null">{{ gb(c.gib) }} <small>GB</small></strong><span v-else class="faded">nobody states one</span>
+              <strong v-if="c.gib !== null">{{ gb(c.gib) }} <small>GB</small></strong
+              ><span v-else class="faded">nobody states one</span>
             </dd>
             <dd v-if="c.gib !== null" class="small binding">
               {{ bindingWords(c.binding) ? `Binds: ${bindingWords(c.binding)}.` : `${restWords(c.kind, c.gib)}.` }}
-              <span v-if="c.needs.length" class="needs"> Hangs on {{ c.needs.map(needWords).join(' and ') }}, not known.</span>
+              <span v-if="c.needs.length" class="needs">
+                Hangs on {{ c.needs.map(needWords).join(' and ') }}, not known.</span
+              >
             </dd>
           </template>
         </dl>
@@ -151,7 +213,8 @@ const needWords = (need: string) => NEEDS[need] ?? `the processor of ${need.spli
         <template v-if="view.lifts.length">
           <h3>What would lift it</h3>
           <p v-for="l in view.lifts" :key="l.kind + l.by" class="small">
-            <b>{{ l.by === 'processor' ? l.to : `${l.by} ${l.to}` }}</b> raises what is {{ CEILING_WORDS[l.kind] }} to <b>{{ gb(l.gib) }} GB</b> <span class="faded">({{ l.source.title }})</span>
+            <b>{{ l.by === 'processor' ? l.to : `${l.by} ${l.to}` }}</b> raises what is {{ CEILING_WORDS[l.kind] }} to
+            <b>{{ gb(l.gib) }} GB</b> <span class="faded">({{ l.source.title }})</span>
           </p>
         </template>
       </section>

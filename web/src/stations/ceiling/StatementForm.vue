@@ -10,23 +10,67 @@ import { KIND_WORDS } from './words'
 const props = defineProps<{ machine: MachineView; view: CeilingView }>()
 const emit = defineEmits<{ saved: [view: CeilingView]; leave: [] }>()
 const today = new Date().toISOString().slice(0, 10)
-const { values: form, faults, wrong, sending, submit: save } = useForm(
+const {
+  values: form,
+  faults,
+  wrong,
+  sending,
+  submit: save,
+} = useForm(
   {
-    what: 'limit', amount: '', unit: 'capacity_gib', scope: 'machine', where: '', title: '', kind: 'named', date: '', first: '', until: '', of: 'firmware',
-    official: false, hard: false, replaces: '', of_model: false, total: '', outcome: 'fine', label: '', soak: '', firmware: '', on: today,
+    what: 'limit',
+    amount: '',
+    unit: 'capacity_gib',
+    scope: 'machine',
+    where: '',
+    title: '',
+    kind: 'named',
+    date: '',
+    first: '',
+    until: '',
+    of: 'firmware',
+    official: false,
+    hard: false,
+    replaces: '',
+    of_model: false,
+    total: '',
+    outcome: 'fine',
+    label: '',
+    soak: '',
+    firmware: '',
+    on: today,
   },
   async (f) => {
     const statement = f.what === 'tried' ? null : stated(f)
     const tried = f.what === 'limit' ? null : await triedOf(f)
     const params = { path: { machine_id: props.machine.id } }
-    emit('saved', await ask(api.POST('/api/machines/{machine_id}/statements', { params, body: { statement: statement as never, of_model: f.of_model, tried } })))
+    emit(
+      'saved',
+      await ask(
+        api.POST('/api/machines/{machine_id}/statements', {
+          params,
+          body: { statement: statement as never, of_model: f.of_model, tried },
+        }),
+      ),
+    )
   },
-  { capacity_gib: 'amount', die_gbit: 'amount', package_ranks: 'amount', total_gib: 'total', soak_days: 'soak', tried_on: 'on', module: 'label', part: 'label', source: 'title' },
+  {
+    capacity_gib: 'amount',
+    die_gbit: 'amount',
+    package_ranks: 'amount',
+    total_gib: 'total',
+    soak_days: 'soak',
+    tried_on: 'on',
+    module: 'label',
+    part: 'label',
+    source: 'title',
+  },
 )
 type Values = typeof form
 
 function stated(f: Values) {
-  const span = f.first.trim() || f.until.trim() ? { [f.of]: { from: f.first.trim() || null, until: f.until.trim() || null } } : {}
+  const span =
+    f.first.trim() || f.until.trim() ? { [f.of]: { from: f.first.trim() || null, until: f.until.trim() || null } } : {}
   return {
     scope: f.unit === 'capacity_gib' ? f.scope : f.unit === 'die_gbit' ? 'die' : 'channel',
     where: f.unit === 'capacity_gib' ? f.where || null : null,
@@ -58,16 +102,31 @@ async function triedOf(f: Values) {
 const places = computed(() => {
   const { sockets, channels, slots } = props.machine.board
   const controllers = [...new Set(channels.map((c) => c.controller).filter((c) => c !== null))]
-  return { socket: sockets.map((s) => s.id), controller: controllers, channel: channels.map((c) => c.id), slot: slots.map((s) => s.id) }[form.scope] ?? []
+  return (
+    {
+      socket: sockets.map((s) => s.id),
+      controller: controllers,
+      channel: channels.map((c) => c.id),
+      slot: slots.map((s) => s.id),
+    }[form.scope] ?? []
+  )
 })
-const replaceable = computed(() => props.view.statements.filter((s) => s.origin === 'sheet' || s.origin === 'processor'))
-
+const replaceable = computed(() =>
+  props.view.statements.filter((s) => s.origin === 'sheet' || s.origin === 'processor'),
+)
 </script>
 
 <template>
   <form class="fields statement" aria-label="Say what is known" @submit.prevent="save">
     <div class="grid">
-      <label class="wide">Who says so, and where <input v-model="form.title" required maxlength="120" placeholder="the maker's support, mail of 3 March; a thread" /><FieldFault :of="faults" name="title" /></label>
+      <label class="wide"
+        >Who says so, and where
+        <input
+          v-model="form.title"
+          required
+          maxlength="120"
+          placeholder="the maker's support, mail of 3 March; a thread" /><FieldFault :of="faults" name="title"
+      /></label>
       <label>
         That is
         <select v-model="form.kind">
@@ -86,7 +145,11 @@ const replaceable = computed(() => props.view.statements.filter((s) => s.origin 
     <fieldset v-if="form.what !== 'tried'">
       <legend>The limit</legend>
       <div class="grid">
-        <label>It says <input v-model="form.amount" required inputmode="decimal" placeholder="64" /><FieldFault :of="faults" name="amount" /></label>
+        <label
+          >It says <input v-model="form.amount" required inputmode="decimal" placeholder="64" /><FieldFault
+            :of="faults"
+            name="amount"
+        /></label>
         <label>
           of
           <select v-model="form.unit">
@@ -126,14 +189,21 @@ const replaceable = computed(() => props.view.statements.filter((s) => s.origin 
           Replaces
           <select v-model="form.replaces">
             <option value="">nothing</option>
-            <option v-for="s in replaceable" :key="s.id" :value="s.id">{{ s.source.title }}: {{ s.amount }} {{ s.unit }}</option>
+            <option v-for="s in replaceable" :key="s.id" :value="s.id">
+              {{ s.source.title }}: {{ s.amount }} {{ s.unit }}
+            </option>
           </select>
         </label>
       </div>
       <div class="checks">
-        <label class="check"><input v-model="form.official" type="checkbox" /> official: the maker vouches for it</label>
+        <label class="check"
+          ><input v-model="form.official" type="checkbox" /> official: the maker vouches for it</label
+        >
         <label class="check"><input v-model="form.hard" type="checkbox" /> hard: past it the machine cannot work</label>
-        <label class="check"><input v-model="form.of_model" type="checkbox" /> of every {{ machine.sheet_title }}, not of this one alone</label>
+        <label class="check"
+          ><input v-model="form.of_model" type="checkbox" /> of every {{ machine.sheet_title }}, not of this one
+          alone</label
+        >
       </div>
     </fieldset>
     <fieldset v-if="form.what !== 'limit'">
@@ -145,10 +215,25 @@ const replaceable = computed(() => props.view.statements.filter((s) => s.origin 
             <option v-for="(words, key) in OUTCOMES" :key="key" :value="key">{{ words }}</option>
           </select>
         </label>
-        <label>In all [GB] <input v-model="form.total" inputmode="decimal" placeholder="64" :required="!form.label.trim()" /><FieldFault :of="faults" name="total" /></label>
-        <label class="wide">Module, by its label or part <input v-model="form.label" class="mono" maxlength="400" /><FieldFault :of="faults" name="label" /></label>
-        <label>On <input v-model="form.on" type="date" required :max="today" /><FieldFault :of="faults" name="on" /></label>
-        <label>Ran for [days] <input v-model="form.soak" inputmode="decimal" placeholder="0" /><FieldFault :of="faults" name="soak" /></label>
+        <label
+          >In all [GB]
+          <input v-model="form.total" inputmode="decimal" placeholder="64" :required="!form.label.trim()" /><FieldFault
+            :of="faults"
+            name="total"
+        /></label>
+        <label class="wide"
+          >Module, by its label or part <input v-model="form.label" class="mono" maxlength="400" /><FieldFault
+            :of="faults"
+            name="label"
+        /></label>
+        <label
+          >On <input v-model="form.on" type="date" required :max="today" /><FieldFault :of="faults" name="on"
+        /></label>
+        <label
+          >Ran for [days] <input v-model="form.soak" inputmode="decimal" placeholder="0" /><FieldFault
+            :of="faults"
+            name="soak"
+        /></label>
         <label>With firmware <input v-model="form.firmware" maxlength="200" placeholder="not known" /></label>
       </div>
     </fieldset>

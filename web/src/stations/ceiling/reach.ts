@@ -15,9 +15,14 @@ export interface Curve {
 export const heightOf = (p: number, top: number, height: number): number => top + (1 - p) * height
 
 export function curveOf(points: Reach[], axis: Axis, top: number, height: number): Curve {
-  const path = (of: (r: Reach) => number) => points.map((r, i) => `${i ? 'L' : 'M'}${axis.x(r.gib).toFixed(1)} ${heightOf(of(r), top, height).toFixed(1)}`).join('')
+  const path = (of: (r: Reach) => number) =>
+    points
+      .map((r, i) => `${i ? 'L' : 'M'}${axis.x(r.gib).toFixed(1)} ${heightOf(of(r), top, height).toFixed(1)}`)
+      .join('')
   const back = [...points].reverse()
-  const span = points.length ? `${path((r) => r.high)}${back.map((r) => `L${axis.x(r.gib).toFixed(1)} ${heightOf(r.low, top, height).toFixed(1)}`).join('')}z` : ''
+  const span = points.length
+    ? `${path((r) => r.high)}${back.map((r) => `L${axis.x(r.gib).toFixed(1)} ${heightOf(r.low, top, height).toFixed(1)}`).join('')}z`
+    : ''
   return { works: path((r) => r.works), prior: path((r) => r.prior), span }
 }
 

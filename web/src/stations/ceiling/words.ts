@@ -20,8 +20,22 @@ export function sourceWords(s: CeilingStatement): string {
 
 /** "32 GB a channel". */
 export function saysWords(s: CeilingStatement): string {
-  const places: Record<string, string> = { machine: 'in all', socket: 'a socket', controller: 'a controller', channel: 'a channel', slot: 'a slot', die: 'a die' }
-  const amount = s.unit === 'GB' ? `${gb(s.amount)} GB` : s.unit === 'ranks' ? `${s.amount} ranks` : s.unit === 'high' ? `${s.amount} dies high` : `${s.amount} Gbit`
+  const places: Record<string, string> = {
+    machine: 'in all',
+    socket: 'a socket',
+    controller: 'a controller',
+    channel: 'a channel',
+    slot: 'a slot',
+    die: 'a die',
+  }
+  const amount =
+    s.unit === 'GB'
+      ? `${gb(s.amount)} GB`
+      : s.unit === 'ranks'
+        ? `${s.amount} ranks`
+        : s.unit === 'high'
+          ? `${s.amount} dies high`
+          : `${s.amount} Gbit`
   return `${amount} ${s.where ? `in ${s.where}` : (places[s.scope] ?? s.scope)}`
 }
 
@@ -30,7 +44,13 @@ export function holdsWords(s: CeilingStatement): string {
   if (s.binds.length) return 'binds'
   if (s.holds) return 'holds'
   if (s.holds === null) return 'not known'
-  return { version: 'not this version', processor: 'other processor', replaced: 'replaced' }[s.why_not] ?? 'does not hold'
+  return (
+    { version: 'not this version', processor: 'other processor', replaced: 'replaced' }[s.why_not] ?? 'does not hold'
+  )
 }
 
-export const CEILING_WORDS: Record<string, string> = { official: 'official', processor: 'by the processor', physical: 'can be built' }
+export const CEILING_WORDS: Record<string, string> = {
+  official: 'official',
+  processor: 'by the processor',
+  physical: 'can be built',
+}

@@ -21,7 +21,11 @@ watch(
   },
 )
 
-const HIDES: Record<string, string> = { stop: 'could hide a stop', risk: 'could hide a risk', slow: 'could hide that it runs slower' }
+const HIDES: Record<string, string> = {
+  stop: 'could hide a stop',
+  risk: 'could hide a risk',
+  slow: 'could hide that it runs slower',
+}
 /** Facts that are read as numbers; versions stay text. */
 const isNumber = (need: string) => need.endsWith('_mib') || need.endsWith('_gib')
 
@@ -42,22 +46,55 @@ function keep(): void {
   <section v-if="shown" class="answer" aria-labelledby="answer-title">
     <div class="top">
       <h2 id="answer-title">Answer first</h2>
-      <span>{{ Math.min(at, questions.length - 1) + 1 }} of {{ questions.length }}; {{ HIDES[shown.hides] ?? shown.hides }}</span>
+      <span
+        >{{ Math.min(at, questions.length - 1) + 1 }} of {{ questions.length }};
+        {{ HIDES[shown.hides] ?? shown.hides }}</span
+      >
     </div>
-    <p class="text"><SeverityMark severity="ask" /> <strong>{{ shown.text }}</strong></p>
-    <p class="why">{{ shown.why }}. <b>Look at:</b> {{ shown.look_at }}.<template v-if="shown.of_sheet && shown.of_sheet !== 'limits'"> It belongs into the model's sheet.</template></p>
+    <p class="text">
+      <SeverityMark severity="ask" /> <strong>{{ shown.text }}</strong>
+    </p>
+    <p class="why">
+      {{ shown.why }}. <b>Look at:</b> {{ shown.look_at }}.<template
+        v-if="shown.of_sheet && shown.of_sheet !== 'limits'">
+        It belongs into the model's sheet.</template
+      >
+    </p>
     <div class="answers">
       <template v-if="mayAnswer">
-        <button v-for="a in shown.answers" :key="a.words + a.source" type="button" class="press" :class="{ known: a.source }" @click="emit('answer', a.facts, !!a.source)">{{ a.words }}<small v-if="a.source">{{ a.source }}</small></button>
+        <button
+          v-for="a in shown.answers"
+          :key="a.words + a.source"
+          type="button"
+          class="press"
+          :class="{ known: a.source }"
+          @click="emit('answer', a.facts, !!a.source)">
+          {{ a.words }}<small v-if="a.source">{{ a.source }}</small>
+        </button>
         <form v-if="shown.typed" @submit.prevent="keep">
-          <input v-model="typed" :aria-label="shown.text" :inputmode="isNumber(shown.typed) ? 'decimal' : 'text'" maxlength="60" />
+          <input
+            v-model="typed"
+            :aria-label="shown.text"
+            :inputmode="isNumber(shown.typed) ? 'decimal' : 'text'"
+            maxlength="60" />
           <button type="submit" class="press" :disabled="!typed.trim()">Keep it</button>
           <p v-if="fault" class="wrong small" role="alert">{{ fault }}</p>
         </form>
       </template>
-      <RouterLink v-if="shown.needs.includes(shown.slots[0]!)" class="press" :to="`/machines/${machineId}/survey?slot=${encodeURIComponent(shown.slots[0]!)}`">Say it in Survey</RouterLink>
-      <RouterLink v-if="shown.of_sheet === 'limits'" class="press" :to="`/machines/${machineId}/ceiling`">State a limit</RouterLink>
-      <button v-if="questions.length > 1" type="button" class="press later" @click="at = (Math.min(at, questions.length - 1) + 1) % questions.length">
+      <RouterLink
+        v-if="shown.needs.includes(shown.slots[0]!)"
+        class="press"
+        :to="`/machines/${machineId}/survey?slot=${encodeURIComponent(shown.slots[0]!)}`"
+        >Say it in Survey</RouterLink
+      >
+      <RouterLink v-if="shown.of_sheet === 'limits'" class="press" :to="`/machines/${machineId}/ceiling`"
+        >State a limit</RouterLink
+      >
+      <button
+        v-if="questions.length > 1"
+        type="button"
+        class="press later"
+        @click="at = (Math.min(at, questions.length - 1) + 1) % questions.length">
         Not now
       </button>
     </div>

@@ -13,10 +13,16 @@ const lines = computed(() => actionLines(props.board, props.found.actions))
 </script>
 
 <template>
-  <v-dialog :model-value="true" max-width="520" aria-labelledby="arrangement-title" @update:model-value="$emit('leave')">
+  <v-dialog
+    :model-value="true"
+    max-width="520"
+    aria-labelledby="arrangement-title"
+    @update:model-value="$emit('leave')">
     <div class="panel dialog">
       <h2 id="arrangement-title">{{ title }}</h2>
-      <p v-if="found.moves" class="first">{{ plural(found.moves, 'fitted module') }} must move: this count wants other slots.</p>
+      <p v-if="found.moves" class="first">
+        {{ plural(found.moves, 'fitted module') }} must move: this count wants other slots.
+      </p>
       <dl>
         <template v-for="line in lines" :key="line.label + line.words">
           <dt>{{ line.label }}</dt>
@@ -24,7 +30,7 @@ const lines = computed(() => actionLines(props.board, props.found.actions))
         </template>
       </dl>
       <p>
-        Comes to <strong>{{ gb(found.installed_gib) }} GB</strong>  <VerdictWord :of="found" />
+        Comes to <strong>{{ gb(found.installed_gib) }} GB</strong> <VerdictWord :of="found" />
       </p>
       <div class="choices">
         <button type="button" class="press quiet" @click="$emit('leave')">Cancel</button>

@@ -16,13 +16,14 @@ const asking = ref<string | null>(null)
 
 async function load(): Promise<void> {
   try {
-    plans.value = await ask(api.GET('/api/machines/{machine_id}/plans', { params: { path: { machine_id: props.machine.id } } }))
+    plans.value = await ask(
+      api.GET('/api/machines/{machine_id}/plans', { params: { path: { machine_id: props.machine.id } } }),
+    )
   } catch (error) {
     wrong.value = wordsOf(error)
   }
 }
 onMounted(load)
-
 
 interface Row {
   name: string
@@ -34,8 +35,18 @@ interface Row {
 const ROWS: Row[] = [
   { name: 'installed', value: (p) => p.installed_gib, words: (p) => `${gb(p.installed_gib)} GB`, better: 'more' },
   { name: 'usable', value: (p) => p.usable_gib, words: (p) => `${gb(p.usable_gib)} GB`, better: 'more' },
-  { name: 'data rate', value: (p) => p.data_rate_mts ?? null, words: (p) => (p.data_rate_mts ? `${p.data_rate_mts} MT/s` : 'not told'), better: 'more' },
-  { name: 'sustained', value: (p) => p.sustained_gbs ?? null, words: (p) => (p.sustained_gbs ? `${gb(p.sustained_gbs)} GB/s` : 'not told'), better: 'more' },
+  {
+    name: 'data rate',
+    value: (p) => p.data_rate_mts ?? null,
+    words: (p) => (p.data_rate_mts ? `${p.data_rate_mts} MT/s` : 'not told'),
+    better: 'more',
+  },
+  {
+    name: 'sustained',
+    value: (p) => p.sustained_gbs ?? null,
+    words: (p) => (p.sustained_gbs ? `${gb(p.sustained_gbs)} GB/s` : 'not told'),
+    better: 'more',
+  },
   { name: 'balance', value: (p) => p.balance ?? null, words: (p) => p.balance?.toFixed(2) ?? 'empty', better: 'more' },
   { name: 'rail', value: () => null, words: (p) => volts(p.rails), better: null },
   { name: 'free slots', value: (p) => p.free_slots, words: (p) => String(p.free_slots), better: 'more' },
@@ -73,13 +84,17 @@ async function confirmDiscard(id: string): Promise<void> {
           <thead>
             <tr>
               <td></td>
-              <th v-for="p in plans" :key="p.id ?? 'now'" scope="col" :class="{ here: p.id && p.id === shown }">{{ p.name }}</th>
+              <th v-for="p in plans" :key="p.id ?? 'now'" scope="col" :class="{ here: p.id && p.id === shown }">
+                {{ p.name }}
+              </th>
             </tr>
           </thead>
           <tbody>
             <tr>
               <th scope="row">board</th>
-              <td v-for="p in plans" :key="p.id ?? 'now'"><BoardGlyph :groups="glyphOf(machine.board, p.now, p.goal, machine.failed)" /></td>
+              <td v-for="p in plans" :key="p.id ?? 'now'">
+                <BoardGlyph :groups="glyphOf(machine.board, p.now, p.goal, machine.failed)" />
+              </td>
             </tr>
             <tr v-for="row in rows" :key="row.name">
               <th scope="row">{{ row.name }}</th>
@@ -96,11 +111,15 @@ async function confirmDiscard(id: string): Promise<void> {
               <td></td>
               <td v-for="p in plans" :key="p.id ?? 'now'" class="doing">
                 <template v-if="p.id">
-                  <button v-if="p.id !== shown" type="button" class="quiet-link" @click="$emit('open', p.id)">Open</button>
+                  <button v-if="p.id !== shown" type="button" class="quiet-link" @click="$emit('open', p.id)">
+                    Open
+                  </button>
                   <span v-else class="faded small">open now</span>
                   <template v-if="mayWrite">
                     <button type="button" class="quiet-link" @click="$emit('like', p.id)">Another like it</button>
-                    <button type="button" class="quiet-link" @click="confirmDiscard(p.id)">{{ asking === p.id ? 'Really discard' : 'Discard' }}</button>
+                    <button type="button" class="quiet-link" @click="confirmDiscard(p.id)">
+                      {{ asking === p.id ? 'Really discard' : 'Discard' }}
+                    </button>
                   </template>
                 </template>
               </td>

@@ -9,7 +9,8 @@ import type { Changes, Conflict } from './plan'
 const props = defineProps<{ conflict: Conflict; machine: MachineView }>()
 const emit = defineEmits<{ settle: [mine: Changes] }>()
 
-const words = (o: Occupant | null | undefined) => (!o ? 'empty' : o === 'unknown' ? 'not known' : `${gb(o.capacity_gib)} GB ${moduleLine(o)}`)
+const words = (o: Occupant | null | undefined) =>
+  !o ? 'empty' : o === 'unknown' ? 'not known' : `${gb(o.capacity_gib)} GB ${moduleLine(o)}`
 const rows = computed(() =>
   Object.entries(props.conflict.yours).map(([slot, mine]) => ({
     slot,
@@ -42,7 +43,9 @@ function settle(): void {
   <v-dialog :model-value="true" persistent max-width="680" aria-labelledby="conflict-title">
     <div class="panel dialog">
       <h2 id="conflict-title">This plan was changed meanwhile</h2>
-      <p>{{ conflict.message }} It is now called “{{ conflict.theirs.name }}”, at version {{ conflict.theirs.version }}.</p>
+      <p>
+        {{ conflict.message }} It is now called “{{ conflict.theirs.name }}”, at version {{ conflict.theirs.version }}.
+      </p>
       <table v-if="rows.length">
         <thead>
           <tr>
@@ -57,10 +60,16 @@ function settle(): void {
             <td v-if="r.alike" colspan="2" class="faded">{{ r.mine }}, the same on both sides</td>
             <template v-else>
               <td :class="{ chosen: !chosen.has(r.slot) }">
-                <label><input type="radio" :name="r.slot" :checked="!chosen.has(r.slot)" @change="choose(r.slot, false)" /> {{ r.theirs }}</label>
+                <label
+                  ><input type="radio" :name="r.slot" :checked="!chosen.has(r.slot)" @change="choose(r.slot, false)" />
+                  {{ r.theirs }}</label
+                >
               </td>
               <td :class="{ chosen: chosen.has(r.slot) }">
-                <label><input type="radio" :name="r.slot" :checked="chosen.has(r.slot)" @change="choose(r.slot, true)" /> {{ r.mine }}</label>
+                <label
+                  ><input type="radio" :name="r.slot" :checked="chosen.has(r.slot)" @change="choose(r.slot, true)" />
+                  {{ r.mine }}</label
+                >
               </td>
             </template>
           </tr>
@@ -69,7 +78,11 @@ function settle(): void {
       <p v-else>What you asked for does not touch a slot: go on with the plan as it is now and do it again.</p>
       <div class="choices">
         <button type="button" class="press" @click="settle">
-          {{ chosen.size ? `Put my ${chosen.size === 1 ? 'slot' : `${chosen.size} slots`} on top` : 'Go on with it as it is now' }}
+          {{
+            chosen.size
+              ? `Put my ${chosen.size === 1 ? 'slot' : `${chosen.size} slots`} on top`
+              : 'Go on with it as it is now'
+          }}
         </button>
       </div>
     </div>

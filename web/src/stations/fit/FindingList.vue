@@ -30,7 +30,11 @@ watch(
 function cureWords(cure: Cure): string {
   const lines = props.board ? actionLines(props.board, cure.actions) : []
   const what = lines.slice(0, 2).map((l) => `${l.label} ${l.words}`)
-  const cost = cure.loses_gib ? `; loses ${gb(cure.loses_gib)} GB` : cure.gains_gib ? `; gains ${gb(cure.gains_gib)} GB` : ''
+  const cost = cure.loses_gib
+    ? `; loses ${gb(cure.loses_gib)} GB`
+    : cure.gains_gib
+      ? `; gains ${gb(cure.gains_gib)} GB`
+      : ''
   return `${what.join(', ')}${lines.length > 2 ? ` and ${lines.length - 2} more` : ''}${cost}`
 }
 
@@ -44,8 +48,7 @@ const sourceWords = (f: Finding) => f.source && [f.source.title, f.source.clause
         type="button"
         :aria-expanded="open === keyOf(f)"
         @focus="emit('point', f)"
-        @click="open = open === keyOf(f) ? '' : keyOf(f)"
-      >
+        @click="open = open === keyOf(f) ? '' : keyOf(f)">
         <SeverityMark :severity="f.severity" />
         <span>{{ f.message }}</span>
       </button>

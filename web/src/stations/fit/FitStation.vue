@@ -38,7 +38,27 @@ import SameTotal from './SameTotal.vue'
 import VerdictPanel from './VerdictPanel.vue'
 
 const { machine, reload, fitState } = useMachine()
-const { plan, goal, saving, wrong, conflict, open, startNew, edit, answer, runWith, setStages, step, rename, settle, settled, follow, propose, discard, lookUpTargets } = usePlan(() => machine.value)
+const {
+  plan,
+  goal,
+  saving,
+  wrong,
+  conflict,
+  open,
+  startNew,
+  edit,
+  answer,
+  runWith,
+  setStages,
+  step,
+  rename,
+  settle,
+  settled,
+  follow,
+  propose,
+  discard,
+  lookUpTargets,
+} = usePlan(() => machine.value)
 const board = ref<InstanceType<typeof BoardView>>()
 const ready = ref(false)
 const typed = shallowRef<Module[]>([])
@@ -67,7 +87,8 @@ const machineKey = () => `${machine.value.id} ${machine.value.survey.revision} $
 const cures = useAsked<(Cure | null)[]>(
   () => (mayWrite.value ? `${plan.value?.id ?? ''} ${plan.value?.version ?? ''} ${machineKey()}` : ''),
   async () => {
-    if (!plan.value) return ask(api.GET('/api/machines/{machine_id}/cures', { params: { path: { machine_id: machine.value.id } } }))
+    if (!plan.value)
+      return ask(api.GET('/api/machines/{machine_id}/cures', { params: { path: { machine_id: machine.value.id } } }))
     if (!plan.value.evaluation.findings.length) return []
     return (await ask(api.GET('/api/plans/{plan_id}/cures', { params: { path: { plan_id: plan.value.id } } }))).cures
   },
@@ -75,7 +96,10 @@ const cures = useAsked<(Cure | null)[]>(
 const planKey = () => (plan.value ? { id: plan.value.id, version: plan.value.version, machine: machineKey() } : null)
 const worth = useWorth(planKey)
 const lacks = computed(() => Math.max(0, (machine.value.need_gib ?? 0) - evaluation.value.usable_gib))
-const { more, looking } = useMore(planKey, () => lacks.value > 0 && !machine.value.runs.some((r) => r.state === 'under way'))
+const { more, looking } = useMore(
+  planKey,
+  () => lacks.value > 0 && !machine.value.runs.some((r) => r.state === 'under way'),
+)
 const next = computed(() =>
   nextSteps({
     changes: Boolean(plan.value?.actions.some((a) => a.do !== 'keep')),
@@ -92,7 +116,10 @@ const severities = computed(() => severityBySlot(evaluation.value.findings))
 const outgoing = computed(() => comesOut(now.value, goal.value))
 const kinds = computed(() => knownKinds(now.value, goal.value, typed.value))
 
-const { shelf, offers } = useSources(() => machine.value.id, () => plan.value?.version)
+const { shelf, offers } = useSources(
+  () => machine.value.id,
+  () => plan.value?.version,
+)
 
 watch(
   evaluation,
@@ -124,7 +151,13 @@ const { held, targets, pointer, over, hovered } = hand
 useLive(
   () => machine.value.id,
   async (line) => {
-    if (line.account_id === session.account?.id && line.plan_id === plan.value?.id && plan.value && (line.detail.version as number) <= plan.value.version) return
+    if (
+      line.account_id === session.account?.id &&
+      line.plan_id === plan.value?.id &&
+      plan.value &&
+      (line.detail.version as number) <= plan.value.version
+    )
+      return
     if (line.plan_id === plan.value?.id && (await follow(line.detail.version as number))) {
       news.value = `${line.by ?? 'Somebody'} ${historyWords(line, machine.value.board)}`
     } else if (line.plan_id !== plan.value?.id || line.plan_id === null) await reload()
@@ -209,7 +242,10 @@ const openOther = (event: Event) => openPlan((event.target as HTMLSelectElement)
 
 async function discardPlan(id: string): Promise<void> {
   const view = id === plan.value?.id ? plan.value : null
-  await discard(id, view?.version ?? (await ask(api.GET('/api/plans/{plan_id}', { params: { path: { plan_id: id } } }))).version)
+  await discard(
+    id,
+    view?.version ?? (await ask(api.GET('/api/plans/{plan_id}', { params: { path: { plan_id: id } } }))).version,
+  )
   await reload()
   if (view) await open(machine.value.plans[0]?.id)
 }
@@ -227,8 +263,16 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
   <div v-if="ready" class="fit">
     <Teleport to="#machine-actions" defer>
       <span class="faded small" aria-live="polite">{{ saved }}</span>
-      <select v-if="plan || machine.plans.length" class="plans" aria-label="Plan shown" :value="plan?.id" :disabled="saving" @change="openOther">
-        <option v-for="p in machine.plans" :key="p.id" :value="p.id">{{ p.id === plan?.id ? plan.name : p.name }}</option>
+      <select
+        v-if="plan || machine.plans.length"
+        class="plans"
+        aria-label="Plan shown"
+        :value="plan?.id"
+        :disabled="saving"
+        @change="openOther">
+        <option v-for="p in machine.plans" :key="p.id" :value="p.id">
+          {{ p.id === plan?.id ? plan.name : p.name }}
+        </option>
         <option v-if="plan && !machine.plans.some((p) => p.id === plan?.id)" :value="plan.id">{{ plan.name }}</option>
         <option v-if="mayWrite" value="">a new plan from what is in it now</option>
       </select>
@@ -239,62 +283,135 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
         <h2 id="board-title">Board</h2>
         <span v-if="plan" class="faded small">flat is fitted, a shadow is planned</span>
         <span v-else class="faded small">as it is now; the first change starts a plan</span>
-        <span v-if="plan?.survey_changed" class="warn small">a newer survey found something else in the slots than this plan starts from</span>
-        <router-link v-if="plan?.waits" class="quiet-link small" :class="{ late: isLate(plan.waits) }" to="/shelf/orders">{{ waitsWords(plan.waits) }}</router-link>
+        <span v-if="plan?.survey_changed" class="warn small"
+          >a newer survey found something else in the slots than this plan starts from</span
+        >
+        <router-link
+          v-if="plan?.waits"
+          class="quiet-link small"
+          :class="{ late: isLate(plan.waits) }"
+          to="/shelf/orders"
+          >{{ waitsWords(plan.waits) }}</router-link
+        >
         <span v-if="plan?.sheet_changed" class="warn small">the sheet has changed since this plan was made</span>
         <span class="tools">
-          <button v-if="machine.plans.length" type="button" class="quiet-link" @click="comparing = true">Compare</button>
-          <button type="button" class="quiet-link" :aria-pressed="shown.now" title="hold B" @click="shown.now = !shown.now">As it is</button>
-          <button type="button" class="quiet-link" :aria-pressed="shown.order" title="hold O" @click="shown.order = !shown.order">Order</button>
-          <button type="button" class="quiet-link" :aria-pressed="shown.landmarks" title="L" @click="shown.landmarks = !shown.landmarks">Landmarks</button>
-          <button v-if="manySockets" type="button" class="quiet-link" :disabled="!mayWrite" title="S" @click="arrange('spread')">Spread evenly</button>
-          <button type="button" class="quiet-link" aria-label="Nearer" title="+" @click="board?.near.nearer()">+</button>
-          <button type="button" class="quiet-link" aria-label="Farther" title="-" @click="board?.near.farther()">−</button>
-          <button type="button" class="quiet-link" :disabled="!mayWrite || !plan?.can_undo" title="Ctrl+Z" @click="step('undo')">Undo</button>
-          <button type="button" class="quiet-link" :disabled="!mayWrite || !plan?.can_redo" title="Ctrl+Shift+Z" @click="step('redo')">Redo</button>
+          <button v-if="machine.plans.length" type="button" class="quiet-link" @click="comparing = true">
+            Compare
+          </button>
+          <button
+            type="button"
+            class="quiet-link"
+            :aria-pressed="shown.now"
+            title="hold B"
+            @click="shown.now = !shown.now">
+            As it is
+          </button>
+          <button
+            type="button"
+            class="quiet-link"
+            :aria-pressed="shown.order"
+            title="hold O"
+            @click="shown.order = !shown.order">
+            Order
+          </button>
+          <button
+            type="button"
+            class="quiet-link"
+            :aria-pressed="shown.landmarks"
+            title="L"
+            @click="shown.landmarks = !shown.landmarks">
+            Landmarks
+          </button>
+          <button
+            v-if="manySockets"
+            type="button"
+            class="quiet-link"
+            :disabled="!mayWrite"
+            title="S"
+            @click="arrange('spread')">
+            Spread evenly
+          </button>
+          <button type="button" class="quiet-link" aria-label="Nearer" title="+" @click="board?.near.nearer()">
+            +
+          </button>
+          <button type="button" class="quiet-link" aria-label="Farther" title="-" @click="board?.near.farther()">
+            −
+          </button>
+          <button
+            type="button"
+            class="quiet-link"
+            :disabled="!mayWrite || !plan?.can_undo"
+            title="Ctrl+Z"
+            @click="step('undo')">
+            Undo
+          </button>
+          <button
+            type="button"
+            class="quiet-link"
+            :disabled="!mayWrite || !plan?.can_redo"
+            title="Ctrl+Shift+Z"
+            @click="step('redo')">
+            Redo
+          </button>
         </span>
       </div>
       <BySocket v-slot="{ socket }" :board="machine.board" :now="now" :goal="goal" :slot_="pointed?.slots[0]">
-      <div class="picture" :class="{ small: isSmall }">
-        <BoardView
-          ref="board"
-          :socket="socket"
-          :board="machine.board"
-          :now="now"
-          :goal="shown.now ? now : goal"
-          :lit="lit"
-          :severities="shown.now ? new Map() : severities"
-          :marked="marked"
-          :failed="machine.failed"
-          :order="shown.order"
-          :landmarks="shown.landmarks"
-          :targets="targets"
-          :lifted="held?.from"
-          interactive
-          @enter="enter"
-          @remove="remove"
-          @escape="held ? hand.letGo() : marks.clear()"
-          @mark="marks.mark"
-          @keydown="onBoardKey"
-          @grab="grabSlot"
-          @focus="hand.look"
-          @hover="hand.look"
-        />
-        <WayIn v-if="isSmall" class="way-in" :board="machine.board" />
-        <DriveBays v-if="isSmall && machine.bays.length" class="bays" :machine="machine" :may-write="mayWrite" @saved="reload" />
-        <SameTotal v-if="ways?.length" class="two-ways" :ways="ways" :board="machine.board" :may-write="mayWrite" @take="edit($event)" />
-      </div>
+        <div class="picture" :class="{ small: isSmall }">
+          <BoardView
+            ref="board"
+            :socket="socket"
+            :board="machine.board"
+            :now="now"
+            :goal="shown.now ? now : goal"
+            :lit="lit"
+            :severities="shown.now ? new Map() : severities"
+            :marked="marked"
+            :failed="machine.failed"
+            :order="shown.order"
+            :landmarks="shown.landmarks"
+            :targets="targets"
+            :lifted="held?.from"
+            interactive
+            @enter="enter"
+            @remove="remove"
+            @escape="held ? hand.letGo() : marks.clear()"
+            @mark="marks.mark"
+            @keydown="onBoardKey"
+            @grab="grabSlot"
+            @focus="hand.look"
+            @hover="hand.look" />
+          <WayIn v-if="isSmall" class="way-in" :board="machine.board" />
+          <DriveBays
+            v-if="isSmall && machine.bays.length"
+            class="bays"
+            :machine="machine"
+            :may-write="mayWrite"
+            @saved="reload" />
+          <SameTotal
+            v-if="ways?.length"
+            class="two-ways"
+            :ways="ways"
+            :board="machine.board"
+            :may-write="mayWrite"
+            @take="edit($event)" />
+        </div>
       </BySocket>
       <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
       <p v-if="held && !pointer" class="in-hand small" role="status">
-        In hand: <strong>{{ moduleWords(held.module) }}</strong
-        >.
+        In hand: <strong>{{ moduleWords(held.module) }}</strong>.
         <span v-if="hovered?.reason" class="reason" :class="hovered.allowed ? 'mind' : 'no'">{{ hovered.reason }}</span>
-        <template v-else>Enter or a click places it<template v-if="marked.size">, in a marked slot in all {{ marked.size }}</template>; Esc lets go.</template>
-        <button type="button" class="quiet-link" title="F" @click="arrange('next-set')">Fill the next set with it</button>
+        <template v-else
+          >Enter or a click places it<template v-if="marked.size">, in a marked slot in all {{ marked.size }}</template
+          >; Esc lets go.</template
+        >
+        <button type="button" class="quiet-link" title="F" @click="arrange('next-set')">
+          Fill the next set with it
+        </button>
       </p>
       <p v-else-if="marked.size" class="in-hand small" role="status">
-        <strong>{{ marked.size }} marked</strong>. Delete takes them out<template v-if="marked.size === 2">, X swaps the two</template>; Esc unmarks.
+        <strong>{{ marked.size }} marked</strong>. Delete takes them out<template v-if="marked.size === 2"
+          >, X swaps the two</template
+        >; Esc unmarks.
         <button v-if="marked.size === 2" type="button" class="quiet-link" @click="marks.swap">Swap</button>
         <button type="button" class="quiet-link" @click="remove([...marked][0]!)">Take out</button>
       </p>
@@ -303,13 +420,43 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
         {{ news }}. <button type="button" class="quiet-link" @click="news = ''">Seen</button>
       </p>
     </section>
-    <FitTray :kinds="kinds" :shelf="shelf" :offers="offers" :outgoing="outgoing" :may-write="mayWrite" @take="takeByKey" @grab="grabFromTray" />
-    <VerdictPanel class="side" :now="evaluationNow" :goal="evaluation" :done="done" :cures="cures ?? []" :board="machine.board" :questions="plan?.questions ?? machine.questions" :may-answer="mayWrite" :machine-id="machine.id" @answer="answer" @cure="edit($event.changes)" @point="pointed = $event" :today="plan?.verdict_today ?? null" :proved="plan?.verdict_proved ?? null" :need="machine.need_gib" :valued="Boolean(plan)" :worth="worth" :more="more" :looking="looking" :next="next" @more="edit($event.changes as Changes)">
+    <FitTray
+      :kinds="kinds"
+      :shelf="shelf"
+      :offers="offers"
+      :outgoing="outgoing"
+      :may-write="mayWrite"
+      @take="takeByKey"
+      @grab="grabFromTray" />
+    <VerdictPanel
+      class="side"
+      :now="evaluationNow"
+      :goal="evaluation"
+      :done="done"
+      :cures="cures ?? []"
+      :board="machine.board"
+      :questions="plan?.questions ?? machine.questions"
+      :may-answer="mayWrite"
+      :machine-id="machine.id"
+      @answer="answer"
+      @cure="edit($event.changes)"
+      @point="pointed = $event"
+      :today="plan?.verdict_today ?? null"
+      :proved="plan?.verdict_proved ?? null"
+      :need="machine.need_gib"
+      :valued="Boolean(plan)"
+      :worth="worth"
+      :more="more"
+      :looking="looking"
+      :next="next"
+      @more="edit($event.changes as Changes)">
       <template v-if="plan" #stages>
         <BriefOf v-if="plan.actions.some((a) => a.do === 'put-in')" :machine-id="machine.id" :plan="plan" />
         <PlanStages :machine="machine" :plan="plan" :may-write="mayWrite" @save="setStages" />
       </template>
-      <template #runs-with><RunsWith :machine="machine" :runs-with="plan?.runs_with ?? {}" :may-write="mayWrite" @save="runWith" /></template>
+      <template #runs-with
+        ><RunsWith :machine="machine" :runs-with="plan?.runs_with ?? {}" :may-write="mayWrite" @save="runWith"
+      /></template>
     </VerdictPanel>
     <FlyingModule v-if="pointer && held" :module="held.module" :at="pointer" :over="over" :target="hovered" />
     <ArrangementDialog
@@ -318,9 +465,16 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       :found="arrangement.found"
       :board="machine.board"
       @accept="acceptArrangement"
-      @leave="arrangement = null"
-    />
-    <CompareDialog v-if="comparing" :machine="machine" :shown="plan?.id ?? null" :may-write="mayWrite" @open="openPlan" @like="openPlan(null, $event)" @discard="discardPlan" @leave="comparing = false" />
+      @leave="arrangement = null" />
+    <CompareDialog
+      v-if="comparing"
+      :machine="machine"
+      :shown="plan?.id ?? null"
+      :may-write="mayWrite"
+      @open="openPlan"
+      @like="openPlan(null, $event)"
+      @discard="discardPlan"
+      @leave="comparing = false" />
     <ConflictDialog v-if="conflict" :conflict="conflict" :machine="machine" @settle="settle" />
   </div>
   <ComingNote v-else what="The board" />

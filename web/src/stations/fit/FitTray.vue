@@ -7,7 +7,13 @@ import { computed, ref } from 'vue'
 import LabelEntry from './LabelEntry.vue'
 import type { Source, TrayItem } from './tray'
 
-const props = defineProps<{ kinds: TrayItem[]; shelf: Source[]; offers: Source[]; outgoing: TrayItem[]; mayWrite: boolean }>()
+const props = defineProps<{
+  kinds: TrayItem[]
+  shelf: Source[]
+  offers: Source[]
+  outgoing: TrayItem[]
+  mayWrite: boolean
+}>()
 const FROM = { known: 'Another of these', shelf: 'Shelf', offers: 'Offers' }
 const EMPTY = {
   known: 'What you type and what is fitted is kept here to take again.',
@@ -15,7 +21,9 @@ const EMPTY = {
   offers: 'No offer goes into these slots.',
 }
 const from = ref<keyof typeof FROM>('known')
-const items = computed<Source[]>(() => (from.value === 'known' ? props.kinds.map((k) => ({ ...k, note: '', left: true })) : props[from.value]))
+const items = computed<Source[]>(() =>
+  from.value === 'known' ? props.kinds.map((k) => ({ ...k, note: '', left: true })) : props[from.value],
+)
 const emit = defineEmits<{ take: [module: Module]; grab: [module: Module, event: PointerEvent, typed: boolean] }>()
 </script>
 
@@ -24,7 +32,9 @@ const emit = defineEmits<{ take: [module: Module]; grab: [module: Module, event:
     <LabelEntry @place="emit('take', $event)" @grab="(module, event) => emit('grab', module, event, true)" />
     <div class="kinds">
       <h2 class="from" role="group" aria-label="Take from">
-        <button v-for="(words, key) in FROM" :key="key" type="button" :aria-pressed="from === key" @click="from = key">{{ words }}</button>
+        <button v-for="(words, key) in FROM" :key="key" type="button" :aria-pressed="from === key" @click="from = key">
+          {{ words }}
+        </button>
       </h2>
       <div class="chips">
         <button
@@ -35,13 +45,16 @@ const emit = defineEmits<{ take: [module: Module]; grab: [module: Module, event:
           :disabled="!mayWrite || !item.left"
           @pointerdown.prevent="emit('grab', item.module, $event, false)"
           @keydown.enter.prevent="emit('take', item.module)"
-          @keydown.space.prevent="emit('take', item.module)"
-        >
+          @keydown.space.prevent="emit('take', item.module)">
           <span class="visually-hidden">Take another {{ moduleWords(item.module) }} in hand</span>
           <strong aria-hidden="true">{{ gb(item.module.capacity_gib) }}</strong>
           <span class="mono" aria-hidden="true"
-            >{{ moduleLine(item.module) }}<br /><span class="faded">{{ item.note || `${item.module.generation ?? 'generation ?'} ${voltsOf(item.module)}` }}</span>
-            <template v-if="item.note && item.module.part"><br /><span class="faded">{{ item.module.part }}</span></template></span
+            >{{ moduleLine(item.module) }}<br /><span class="faded">{{
+              item.note || `${item.module.generation ?? 'generation ?'} ${voltsOf(item.module)}`
+            }}</span>
+            <template v-if="item.note && item.module.part"
+              ><br /><span class="faded">{{ item.module.part }}</span></template
+            ></span
           >
         </button>
         <p v-if="!items.length" class="faded small">{{ EMPTY[from] }}</p>
@@ -51,7 +64,9 @@ const emit = defineEmits<{ take: [module: Module]; grab: [module: Module, event:
       <h2>Comes out</h2>
       <ul>
         <li v-for="item in outgoing" :key="item.key">
-          <span v-if="item.count > 1">{{ item.count }} x </span><strong>{{ gb(item.module.capacity_gib) }} GB</strong> <span class="mono">{{ moduleLine(item.module) }}</span>
+          <span v-if="item.count > 1">{{ item.count }} x </span><strong>{{ gb(item.module.capacity_gib) }} GB</strong
+          >{{ ' ' }}
+          <span class="mono">{{ moduleLine(item.module) }}</span>
         </li>
         <li v-if="!outgoing.length" class="faded">nothing in this plan</li>
       </ul>

@@ -5,12 +5,19 @@ import type { Module } from '@/api/client'
 import { moduleLine } from '@/board/state'
 import { gb } from '@/ui/figures'
 
-const props = defineProps<{ module: Module; at: { x: number; y: number }; over: string | null; target: { allowed: boolean; reason?: string | null } | null | undefined }>()
+const props = defineProps<{
+  module: Module
+  at: { x: number; y: number }
+  over: string | null
+  target: { allowed: boolean; reason?: string | null } | null | undefined
+}>()
 const flying = useTemplateRef<HTMLElement>('flying')
 const place = computed(() => {
   const { x, y } = props.at
   const size = flying.value?.getBoundingClientRect()
-  const target = props.over ? document.querySelector(`[data-slot="${CSS.escape(props.over)}"]`)?.getBoundingClientRect() : undefined
+  const target = props.over
+    ? document.querySelector(`[data-slot="${CSS.escape(props.over)}"]`)?.getBoundingClientRect()
+    : undefined
   const [width, height] = [size?.width ?? 200, size?.height ?? 60]
   const left = Math.min(x + 14, innerWidth - width - 8)
   const top = !target ? y + 12 : target.bottom + height + 12 < innerHeight ? target.bottom + 8 : target.top - height - 8

@@ -15,8 +15,21 @@ beforeEach(() => {
 afterEach(() => vi.unstubAllGlobals())
 
 function decoded(text: string, gib: number | null): Response {
-  const known = gib === null ? [] : [{ field: 'capacity_gib', value: gib, from: 0, to: text.indexOf(' ') < 0 ? text.length : text.indexOf(' ') }]
-  const body = { text, short: `${gib} GB`, module: { capacity_gib: gib, rails_v: [] }, understood: known, not_understood: gib === null ? [{ from: 0, to: text.length }] : [], derived: [], contradictions: [], part: null, near: [] }
+  const known =
+    gib === null
+      ? []
+      : [{ field: 'capacity_gib', value: gib, from: 0, to: text.indexOf(' ') < 0 ? text.length : text.indexOf(' ') }]
+  const body = {
+    text,
+    short: `${gib} GB`,
+    module: { capacity_gib: gib, rails_v: [] },
+    understood: known,
+    not_understood: gib === null ? [{ from: 0, to: text.length }] : [],
+    derived: [],
+    contradictions: [],
+    part: null,
+    near: [],
+  }
   return new Response(JSON.stringify(body), { headers: { 'Content-Type': 'application/json' } })
 }
 async function answer(text: string, gib: number | null): Promise<void> {

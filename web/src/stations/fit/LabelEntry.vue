@@ -5,8 +5,15 @@ import { api, ask, type Label, type Module } from '@/api/client'
 import { health } from '@/api/health'
 import { kindOf } from '@/ui/words'
 
-const emit = defineEmits<{ module: [module: Module | null]; place: [module: Module]; grab: [module: Module, event: PointerEvent]; /** Enter, and the server that reads labels is away. */ unread: [text: string] }>()
-withDefaults(defineProps<{ hint?: string }>(), { hint: 'Then drag it to a slot, or press Enter and choose the slot with the arrow keys.' })
+const emit = defineEmits<{
+  module: [module: Module | null]
+  place: [module: Module]
+  grab: [module: Module, event: PointerEvent]
+  /** Enter, and the server that reads labels is away. */ unread: [text: string]
+}>()
+withDefaults(defineProps<{ hint?: string }>(), {
+  hint: 'Then drag it to a slot, or press Enter and choose the slot with the arrow keys.',
+})
 const text = ref('')
 const label = ref<Label | null>(null)
 let asked = 0
@@ -132,8 +139,7 @@ defineExpose({ clear })
         placeholder="16GB 2Rx8 PC5-4800B-R"
         aria-describedby="label-meaning"
         @keydown.enter.prevent="place"
-        @keydown.escape="clear"
-      />
+        @keydown.escape="clear" />
     </div>
     <div id="label-meaning" class="meaning" aria-live="polite">
       <template v-if="label">
@@ -143,8 +149,7 @@ defineExpose({ clear })
             class="chip"
             @pointerdown.prevent="emit('grab', label.module, $event)"
             @keydown.enter.prevent="place"
-            @keydown.space.prevent="place"
-          >
+            @keydown.space.prevent="place">
             <span class="visually-hidden">{{ label.short }}: take it in hand</span>
             <span aria-hidden="true">{{ label.module.capacity_gib ?? '?' }}</span>
           </button>
@@ -157,7 +162,9 @@ defineExpose({ clear })
         <p v-for="r in label.remarks" :key="r" class="faded">{{ r }}</p>
         <p v-if="label.near.length" class="near">
           Known numbers like it:
-          <button v-for="n in label.near" :key="n" type="button" class="quiet-link mono" @click="text = n">{{ n }}</button>
+          <button v-for="n in label.near" :key="n" type="button" class="quiet-link mono" @click="text = n">
+            {{ n }}
+          </button>
         </p>
         <p v-if="label.not_understood.length" class="odd-words">
           not understood: {{ label.not_understood.map((p) => `“${p.text}”`).join(', ') }}

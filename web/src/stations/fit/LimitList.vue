@@ -14,12 +14,18 @@ const limits = computed(() => {
     const key = [l.scope, l.unit, l.limit, l.source.title, l.source.clause, l.hard].join('|')
     const share = l.limit ? l.used / l.limit : 0
     const known = fullest.get(key)
-    fullest.set(key, known && known.share >= share ? { ...known, places: known.places + 1 } : { ...l, share, places: (known?.places ?? 0) + 1 })
+    fullest.set(
+      key,
+      known && known.share >= share
+        ? { ...known, places: known.places + 1 }
+        : { ...l, share, places: (known?.places ?? 0) + 1 },
+    )
   }
   return [...fullest.values()].sort((a, b) => b.share - a.share || Number(b.hard) - Number(a.hard))
 })
 const UNITS: Record<string, string> = { GiB: 'GB', Gbit: 'Gbit', ranks: 'ranks', high: 'high' }
-const placeOf = (where: string, scope: string) => (where === 'machine' ? (scope === 'die' ? 'dies' : scope === 'stack' ? 'stacks' : 'machine') : where)
+const placeOf = (where: string, scope: string) =>
+  where === 'machine' ? (scope === 'die' ? 'dies' : scope === 'stack' ? 'stacks' : 'machine') : where
 </script>
 
 <template>
@@ -28,9 +34,14 @@ const placeOf = (where: string, scope: string) => (where === 'machine' ? (scope 
     <ul class="limits">
       <li v-for="(l, i) in all ? limits : limits.slice(0, 1)" :key="i">
         <span class="where">{{ placeOf(l.where, l.scope) }}</span>
-        <span class="track" :class="{ over: l.share > 1 }"><i :style="{ width: `${Math.min(100, 100 * l.share)}%` }"></i></span>
+        <span class="track" :class="{ over: l.share > 1 }"
+          ><i :style="{ width: `${Math.min(100, 100 * l.share)}%` }"></i
+        ></span>
         <span class="figures">{{ gb(l.used) }} of {{ gb(l.limit) }} {{ UNITS[l.unit] ?? l.unit }}</span>
-        <small>{{ l.places > 1 ? `fullest ${l.scope} of ${l.places}; ` : '' }}{{ l.source.title }}{{ l.source.clause ? `, ${l.source.clause}` : '' }}{{ l.hard ? '; hard' : '' }}</small>
+        <small
+          >{{ l.places > 1 ? `fullest ${l.scope} of ${l.places}; ` : '' }}{{ l.source.title
+          }}{{ l.source.clause ? `, ${l.source.clause}` : '' }}{{ l.hard ? '; hard' : '' }}</small
+        >
       </li>
     </ul>
     <button v-if="limits.length > 1" type="button" class="quiet-link more" :aria-expanded="all" @click="all = !all">

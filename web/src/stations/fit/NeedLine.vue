@@ -6,7 +6,16 @@ import { gb, gbDown, gbUp } from '@/ui/figures'
 import VerdictWord from '@/ui/VerdictWord.vue'
 import { money } from '../routes/words'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; need: number; /** Before the figure of what is usable. */ atMost: string; mayAnswer: boolean; machineId: string; more?: More | null; looking?: boolean }>()
+const props = defineProps<{
+  now: Evaluation
+  goal: Evaluation
+  need: number
+  /** Before the figure of what is usable. */ atMost: string
+  mayAnswer: boolean
+  machineId: string
+  more?: More | null
+  looking?: boolean
+}>()
 defineEmits<{ more: [more: More] }>()
 
 /** Need is compared with what is usable, and never rounded to be met. [GB] */
@@ -21,8 +30,23 @@ const moreWords = computed(() => {
 
 <template>
   <div class="need" :class="short > 0 ? 'lacks' : 'met'">
-    <p><strong>{{ short > 0 ? `${goal.not_counted ? 'at most ' : ''}${gbUp(short)} GB short of need` : `need met, ${atMost}${gbDown(-short)} GB over` }}</strong> <span class="faded">need {{ gbUp(need) }}</span></p>
-    <div class="bar" aria-hidden="true"><i class="now" :style="{ width: part(Math.min(now.usable_gib, goal.usable_gib)) }"></i><i v-if="goal.usable_gib > now.usable_gib" class="plan" :style="{ left: part(now.usable_gib), width: part(goal.usable_gib - now.usable_gib) }"></i><i v-if="short > 0" class="gap" :style="{ left: part(goal.usable_gib), width: part(short) }"></i><i class="gate" :style="{ left: part(need) }"></i></div>
+    <p>
+      <strong>{{
+        short > 0
+          ? `${goal.not_counted ? 'at most ' : ''}${gbUp(short)} GB short of need`
+          : `need met, ${atMost}${gbDown(-short)} GB over`
+      }}</strong>{{ ' ' }}
+      <span class="faded">need {{ gbUp(need) }}</span>
+    </p>
+    <div class="bar" aria-hidden="true">
+      <i class="now" :style="{ width: part(Math.min(now.usable_gib, goal.usable_gib)) }"></i
+      ><i
+        v-if="goal.usable_gib > now.usable_gib"
+        class="plan"
+        :style="{ left: part(now.usable_gib), width: part(goal.usable_gib - now.usable_gib) }"></i
+      ><i v-if="short > 0" class="gap" :style="{ left: part(goal.usable_gib), width: part(short) }"></i
+      ><i class="gate" :style="{ left: part(need) }"></i>
+    </div>
     <p v-if="short > 0" class="fix small" aria-live="polite">
       <template v-if="more">
         <button v-if="mayAnswer" type="button" class="quiet-link" @click="$emit('more', more)">{{ moreWords }}</button>

@@ -22,9 +22,17 @@ function save(): void {
 
 <template>
   <form v-if="open" class="name" @submit.prevent="save" @keydown.esc.stop="open = false">
-    <input ref="field" v-model="typed" aria-label="Name of this plan" placeholder="Name this plan" maxlength="120" @blur="save" />
+    <input
+      ref="field"
+      v-model="typed"
+      aria-label="Name of this plan"
+      placeholder="Name this plan"
+      maxlength="120"
+      @blur="save" />
   </form>
-  <button v-else-if="mayWrite" type="button" class="quiet-link small" @click="begin">{{ name === undefined ? 'Name a plan' : 'Rename' }}</button>
+  <button v-else-if="mayWrite" type="button" class="quiet-link small" @click="begin">
+    {{ name === undefined ? 'Name a plan' : 'Rename' }}
+  </button>
 </template>
 
 <style scoped>

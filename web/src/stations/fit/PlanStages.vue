@@ -15,9 +15,23 @@ const printed = (slot: string) => props.machine.board.slots.find((s) => s.id ===
 /** Slots that the plan changes, each with the number of its stage. */
 const numbers = ref<Record<string, number>>({})
 const changed = computed(() => Object.keys(numbers.value))
-watch([open, () => props.plan.version], () => (numbers.value = numbered(props.plan.now as Layout, props.plan.goal as Layout, stages.value, props.machine.board.slots.map((s) => s.id))), { immediate: true })
+watch(
+  [open, () => props.plan.version],
+  () =>
+    (numbers.value = numbered(
+      props.plan.now as Layout,
+      props.plan.goal as Layout,
+      stages.value,
+      props.machine.board.slots.map((s) => s.id),
+    )),
+  { immediate: true },
+)
 /** Stages that put something else into a slot than the plan ends with: they stand until somebody sets them anew. */
-const tried = computed(() => stages.value.flatMap((stage, i) => stage.again.map((s) => ({ stage: i + 1, slot: s, module: stage.changes[s] ?? null }))))
+const tried = computed(() =>
+  stages.value.flatMap((stage, i) =>
+    stage.again.map((s) => ({ stage: i + 1, slot: s, module: stage.changes[s] ?? null })),
+  ),
+)
 const what = (slot: string) => {
   const m = props.plan.goal[slot]
   return m && m !== 'unknown' ? moduleWords(m) : 'empty'
@@ -31,13 +45,40 @@ function save(): void {
 <template>
   <span class="stages">
     <strong>{{ words }}</strong>
-    <button v-if="mayWrite" type="button" class="quiet-link" :aria-expanded="open" aria-label="Change its stages" @click="open = !open">change</button>
-    <small v-for="(s, i) in stages" :key="i" class="stage">{{ i + 1 }}: {{ Object.keys(s.changes).map(printed).join(', ') }} <template v-if="s.verdict !== 'go'"><VerdictWord :of="s" :size="11" /> by itself</template></small>
-    <small v-for="t in tried" :key="`${t.stage}-${t.slot}`" class="stage">Stage {{ t.stage }} {{ t.module && t.module !== 'unknown' ? `puts ${moduleWords(t.module)} into` : 'empties' }} {{ printed(t.slot) }}; the plan changes it again.</small>
+    <button
+      v-if="mayWrite"
+      type="button"
+      class="quiet-link"
+      :aria-expanded="open"
+      aria-label="Change its stages"
+      @click="open = !open">
+      change
+    </button>
+    <small v-for="(s, i) in stages" :key="i" class="stage"
+      >{{ i + 1 }}: {{ Object.keys(s.changes).map(printed).join(', ') }}
+      <template v-if="s.verdict !== 'go'"><VerdictWord :of="s" :size="11" /> by itself</template></small
+    >
+    <small v-for="t in tried" :key="`${t.stage}-${t.slot}`" class="stage"
+      >Stage {{ t.stage }} {{ t.module && t.module !== 'unknown' ? `puts ${moduleWords(t.module)} into` : 'empties' }}
+      {{ printed(t.slot) }}; the plan changes it again.</small
+    >
     <form v-if="open" class="panel popover" aria-label="Stages" @submit.prevent="save" @keydown.esc.stop="open = false">
-      <p>What is in one stage is fitted, proved and soaked before the next begins. One module first costs less than a wrong dozen.</p>
+      <p>
+        What is in one stage is fitted, proved and soaked before the next begins. One module first costs less than a
+        wrong dozen.
+      </p>
       <p v-if="!changed.length">The plan changes nothing yet.</p>
-      <label v-for="s in changed" :key="s"><span><b class="mono">{{ printed(s) }}</b> <span class="faded">{{ what(s) }}</span></span><input v-model.number="numbers[s]" type="number" min="1" max="12" required :aria-label="`Stage of ${printed(s)}`" /></label>
+      <label v-for="s in changed" :key="s"
+        ><span
+          ><b class="mono">{{ printed(s) }}</b> <span class="faded">{{ what(s) }}</span></span
+        ><input
+          v-model.number="numbers[s]"
+          type="number"
+          min="1"
+          max="12"
+          required
+          :aria-label="`Stage of ${printed(s)}`"
+      /></label>
       <button class="press slim" v-if="changed.length" type="submit">Stage it so</button>
     </form>
   </span>

@@ -3,14 +3,21 @@
 import { computed, reactive, ref, watch } from 'vue'
 import type { MachineView } from '@/api/client'
 
-type Facts = { firmware?: string | null; system?: string | null; mode?: string | null; processors?: Record<string, string | null> }
+type Facts = {
+  firmware?: string | null
+  system?: string | null
+  mode?: string | null
+  processors?: Record<string, string | null>
+}
 const props = defineProps<{ machine: MachineView; runsWith: Facts; mayWrite: boolean }>()
 const emit = defineEmits<{ save: [facts: Facts] }>()
 
 const open = ref(false)
 const words = computed(() => {
   const told = [
-    ...(['firmware', 'system', 'mode'] as const).flatMap((name) => (props.runsWith[name] ? [`${name} ${props.runsWith[name]}`] : [])),
+    ...(['firmware', 'system', 'mode'] as const).flatMap((name) =>
+      props.runsWith[name] ? [`${name} ${props.runsWith[name]}`] : [],
+    ),
     ...Object.entries(props.runsWith.processors ?? {}).map(([s, p]) => `${s} ${p ?? 'without processor'}`),
   ]
   return told.length ? told.join(', ') : 'as today'
@@ -22,7 +29,10 @@ watch(open, () => {
   form.system = props.runsWith.system ?? facts.system ?? ''
   form.mode = props.runsWith.mode ?? facts.mode ?? ''
   form.processors = Object.fromEntries(
-    Object.keys(props.machine.may_hold).map((s) => [s, props.runsWith.processors?.[s] ?? facts.processors[s] ?? (s in facts.processors ? '-' : '')]),
+    Object.keys(props.machine.may_hold).map((s) => [
+      s,
+      props.runsWith.processors?.[s] ?? facts.processors[s] ?? (s in facts.processors ? '-' : ''),
+    ]),
   )
 })
 
@@ -32,7 +42,12 @@ function save(): void {
       .filter(([, p]) => p !== '')
       .map(([s, p]) => [s, p === '-' ? null : p]),
   )
-  emit('save', { firmware: form.firmware.trim() || null, system: form.system.trim() || null, mode: form.mode || null, processors })
+  emit('save', {
+    firmware: form.firmware.trim() || null,
+    system: form.system.trim() || null,
+    mode: form.mode || null,
+    processors,
+  })
   open.value = false
 }
 </script>
@@ -40,9 +55,25 @@ function save(): void {
 <template>
   <span class="runs-with">
     <strong>{{ words }}</strong>
-    <button v-if="mayWrite" type="button" class="quiet-link" :aria-expanded="open" aria-label="Change what it runs with" @click="open = !open">change</button>
-    <form v-if="open" class="panel popover" aria-label="Runs with" @submit.prevent="save" @keydown.esc.stop="open = false">
-      <p>What the machine will run with when this is fitted. The plan is judged by it; what is not so yet becomes a step before the modules.</p>
+    <button
+      v-if="mayWrite"
+      type="button"
+      class="quiet-link"
+      :aria-expanded="open"
+      aria-label="Change what it runs with"
+      @click="open = !open">
+      change
+    </button>
+    <form
+      v-if="open"
+      class="panel popover"
+      aria-label="Runs with"
+      @submit.prevent="save"
+      @keydown.esc.stop="open = false">
+      <p>
+        What the machine will run with when this is fitted. The plan is judged by it; what is not so yet becomes a step
+        before the modules.
+      </p>
       <label>Firmware <input v-model="form.firmware" maxlength="60" /></label>
       <label>System <input v-model="form.system" maxlength="60" /></label>
       <label v-if="machine.modes.length">

@@ -18,7 +18,12 @@ const rows = computed(() =>
     what: Object.entries(w.puts_in)
       .map(([slot, m]) => `${m && m !== 'unknown' ? `${gb(m.capacity_gib)} GB` : '?'} into ${printed(slot)}`)
       .join(', '),
-    hands: [w.takes_out.length ? `${w.takes_out.map(printed).join(', ')} out` : '', w.bays_out.length ? `${w.bays_out.length} drives out` : ''].filter(Boolean).join(', '),
+    hands: [
+      w.takes_out.length ? `${w.takes_out.map(printed).join(', ')} out` : '',
+      w.bays_out.length ? `${w.bays_out.length} drives out` : '',
+    ]
+      .filter(Boolean)
+      .join(', '),
     warranty: w.ends_warranty ? 'ends' : w.ends_warranty === null ? 'not told' : 'kept',
   })),
 )
@@ -29,16 +34,38 @@ const rows = computed(() =>
     <h2 id="same-title">The same total, two ways</h2>
     <table>
       <thead>
-        <tr><th scope="col">open for</th><th scope="col">what is done</th><th scope="col">GB/s</th><th scope="col">price</th><th scope="col">warranty</th></tr>
+        <tr>
+          <th scope="col">open for</th>
+          <th scope="col">what is done</th>
+          <th scope="col">GB/s</th>
+          <th scope="col">price</th>
+          <th scope="col">warranty</th>
+        </tr>
       </thead>
       <tbody>
         <tr v-for="r in rows" :key="r.what" :class="{ mine: r.mine }">
-          <th scope="row"><b>{{ r.minutes === null ? '?' : gb(r.minutes) }}</b> min<i v-if="r.minutes" class="bar" :style="{ width: `${(100 * r.minutes) / longest}%` }"></i></th>
-          <td>{{ r.what }}<small class="faded">{{ r.hands }}</small></td>
+          <th scope="row">
+            <b>{{ r.minutes === null ? '?' : gb(r.minutes) }}</b> min<i
+              v-if="r.minutes"
+              class="bar"
+              :style="{ width: `${(100 * r.minutes) / longest}%` }"></i>
+          </th>
+          <td>
+            {{ r.what }}<small class="faded">{{ r.hands }}</small>
+          </td>
           <td class="number">{{ r.sustained_gbs === null ? '?' : gb(r.sustained_gbs) }}</td>
-          <td class="number">{{ r.priced ? (Number(r.cost) ? money(r.cost, r.currency) : 'nothing to buy') : 'not told' }}</td>
-          <td :class="r.warranty">{{ r.warranty }}<small><VerdictWord v-if="!r.mine" :of="r" :size="11" /></small></td>
-          <td><span v-if="r.mine" class="faded small">this plan</span><button v-else-if="mayWrite" type="button" class="quiet-link" @click="$emit('take', r.changes as Changes)">Use this</button></td>
+          <td class="number">
+            {{ r.priced ? (Number(r.cost) ? money(r.cost, r.currency) : 'nothing to buy') : 'not told' }}
+          </td>
+          <td :class="r.warranty">
+            {{ r.warranty }}<small><VerdictWord v-if="!r.mine" :of="r" :size="11" /></small>
+          </td>
+          <td>
+            <span v-if="r.mine" class="faded small">this plan</span
+            ><button v-else-if="mayWrite" type="button" class="quiet-link" @click="$emit('take', r.changes as Changes)">
+              Use this
+            </button>
+          </td>
         </tr>
       </tbody>
     </table>

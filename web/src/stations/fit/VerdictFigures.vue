@@ -9,7 +9,12 @@ import { isOpen } from '@/ui/verdict'
 import { volts } from '@/ui/words'
 import { costWords, troubleWords } from '../worth'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; /** A plan, of which cost and trouble are told once they are worked out. */ valued?: boolean; worth?: Worth }>()
+const props = defineProps<{
+  now: Evaluation
+  goal: Evaluation
+  /** A plan, of which cost and trouble are told once they are worked out. */ valued?: boolean
+  worth?: Worth
+}>()
 
 const cost = computed(() => props.worth && costWords(props.worth))
 const trouble = computed(() => props.worth && troubleWords(props.worth, isOpen(props.goal)))
@@ -53,40 +58,74 @@ const many = computed(() => props.goal.sockets.length > 1)
   <dl class="figures">
     <div>
       <dt>Rate</dt>
-      <dd><strong :class="{ slower: rateLower }">{{ goal.data_rate_mts ? `${goal.data_rate_mts} MT/s` : 'not told' }}</strong></dd>
-      <dd v-if="goal.data_rate_mts" class="note"><template v-if="now.data_rate_mts && now.data_rate_mts !== goal.data_rate_mts"><SeverityMark v-if="rateLower" severity="slow" :size="10" /> was {{ now.data_rate_mts }}; </template>bound by {{ bound }}</dd>
+      <dd>
+        <strong :class="{ slower: rateLower }">{{
+          goal.data_rate_mts ? `${goal.data_rate_mts} MT/s` : 'not told'
+        }}</strong>
+      </dd>
+      <dd v-if="goal.data_rate_mts" class="note">
+        <template v-if="now.data_rate_mts && now.data_rate_mts !== goal.data_rate_mts"
+          ><SeverityMark v-if="rateLower" severity="slow" :size="10" /> was {{ now.data_rate_mts }}; </template
+        >bound by {{ bound }}
+      </dd>
     </div>
     <div>
       <dt>Bandwidth</dt>
-      <dd><strong>{{ sustained === null ? 'not told' : `${gb(sustained)} GB/s` }}</strong></dd>
-      <dd v-if="sustained !== null" class="note">{{ many ? 'a socket' : 'the machine' }}{{ atBest ? ', at best' : '' }}<template v-if="peak !== sustained">; peak {{ gb(peak) }}</template></dd>
+      <dd>
+        <strong>{{ sustained === null ? 'not told' : `${gb(sustained)} GB/s` }}</strong>
+      </dd>
+      <dd v-if="sustained !== null" class="note">
+        {{ many ? 'a socket' : 'the machine' }}{{ atBest ? ', at best' : ''
+        }}<template v-if="peak !== sustained">; peak {{ gb(peak) }}</template>
+      </dd>
     </div>
     <div>
       <dt>Balance</dt>
-      <dd><strong>{{ balance === null ? (filled.length || goal.not_counted ? 'not told' : 'empty') : balance.toFixed(2) }}</strong></dd>
+      <dd>
+        <strong>{{
+          balance === null ? (filled.length || goal.not_counted ? 'not told' : 'empty') : balance.toFixed(2)
+        }}</strong>
+      </dd>
       <dd class="note">
-      <span class="bars" aria-hidden="true" :style="{ '--bar': `${barWidth}px` }">
-        <template v-for="s in goal.sockets" :key="s.id">
-          <i v-for="(gib, name) in s.channels" :key="name" :style="{ height: `${Math.max(2, (16 * gib) / fullest)}px` }" :class="{ none: !gib }"></i>
-          <b></b>
-        </template>
-      </span>
+        <span class="bars" aria-hidden="true" :style="{ '--bar': `${barWidth}px` }">
+          <template v-for="s in goal.sockets" :key="s.id">
+            <i
+              v-for="(gib, name) in s.channels"
+              :key="name"
+              :style="{ height: `${Math.max(2, (16 * gib) / fullest)}px` }"
+              :class="{ none: !gib }"></i>
+            <b></b>
+          </template>
+        </span>
         <span class="whole">rail {{ volts(goal.rails) }}</span>
         <small v-for="r in regions" :key="r">{{ r }}</small>
-        <small v-if="many && goal.evenness !== null && goal.evenness !== 1">sockets {{ goal.evenness?.toFixed(2) }} even</small>
+        <small v-if="many && goal.evenness !== null && goal.evenness !== 1"
+          >sockets {{ goal.evenness?.toFixed(2) }} even</small
+        >
       </dd>
     </div>
     <!-- What comes later has its place from the start: nothing below moves under a press. -->
     <template v-if="valued">
       <div class="later">
         <dt>Cost</dt>
-        <dd><strong>{{ cost?.figure }}</strong></dd>
+        <dd>
+          <strong>{{ cost?.figure }}</strong>
+        </dd>
         <dd class="note">{{ cost ? cost.beside : 'is worked out' }}</dd>
       </div>
       <div class="later">
         <dt>Trouble</dt>
-        <dd><strong>{{ trouble?.figure }}</strong></dd>
-        <dd class="note"><RangeMark v-if="worth?.trouble" :at="worth.trouble" :low="worth.trouble_range.low" :high="worth.trouble_range.high" /> {{ trouble?.beside }}</dd>
+        <dd>
+          <strong>{{ trouble?.figure }}</strong>
+        </dd>
+        <dd class="note">
+          <RangeMark
+            v-if="worth?.trouble"
+            :at="worth.trouble"
+            :low="worth.trouble_range.low"
+            :high="worth.trouble_range.high" />
+          {{ trouble?.beside }}
+        </dd>
       </div>
     </template>
   </dl>

@@ -13,8 +13,30 @@ import NeedLine from './NeedLine.vue'
 import type { NextStep } from './next'
 import VerdictFigures from './VerdictFigures.vue'
 
-const props = defineProps<{ now: Evaluation; goal: Evaluation; done: { label: string; words: string }[]; cures: (Cure | null)[]; board: Board; questions: Question[]; mayAnswer: boolean; machineId: string; today?: Evaluation['verdict'] | null; proved?: Evaluation['verdict'] | null; need?: number | null; /** A plan, of which cost and trouble are told once they are worked out. */ valued?: boolean; worth?: Worth; more?: More | null; looking?: boolean; next?: NextStep[] }>()
-defineEmits<{ more: [more: More]; point: [finding: Finding | null]; cure: [cure: Cure]; answer: [facts: Question['answers'][number]['facts'], byPart: boolean] }>()
+const props = defineProps<{
+  now: Evaluation
+  goal: Evaluation
+  done: { label: string; words: string }[]
+  cures: (Cure | null)[]
+  board: Board
+  questions: Question[]
+  mayAnswer: boolean
+  machineId: string
+  today?: Evaluation['verdict'] | null
+  proved?: Evaluation['verdict'] | null
+  need?: number | null
+  /** A plan, of which cost and trouble are told once they are worked out. */ valued?: boolean
+  worth?: Worth
+  more?: More | null
+  looking?: boolean
+  next?: NextStep[]
+}>()
+defineEmits<{
+  more: [more: More]
+  point: [finding: Finding | null]
+  cure: [cure: Cure]
+  answer: [facts: Question['answers'][number]['facts'], byPart: boolean]
+}>()
 
 /** Where nobody tells what the machine keeps for itself, its usable total is no more than what is fitted. */
 const atMost = computed(() => (props.goal.tolerance_gib === null && !props.goal.not_counted ? 'at most ' : ''))
@@ -37,18 +59,36 @@ const verdict = computed(() => (props.proved ? { verdict: props.proved } : props
       </template>
       <strong>{{ counted(goal.installed_gib, goal.not_counted) }}</strong> <span class="unit">GB</span>
       <span class="beside faded">
-        <span class="whole">usable {{ atMost.trim() }}</span> <b>{{ counted(goal.usable_gib, goal.not_counted, gbDown) }}</b>
+        <span class="whole">usable {{ atMost.trim() }}</span
+        >{{ ' ' }}
+        <b>{{ counted(goal.usable_gib, goal.not_counted, gbDown) }}</b>
         <template v-if="goal.tolerance_gib"><br />± {{ gbUp(goal.tolerance_gib) }}</template>
       </span>
     </p>
-    <NeedLine v-if="need" v-bind="{ now, goal, need, atMost, mayAnswer, machineId, more, looking }" @more="$emit('more', $event)" />
+    <NeedLine
+      v-if="need"
+      v-bind="{ now, goal, need, atMost, mayAnswer, machineId, more, looking }"
+      @more="$emit('more', $event)" />
     <VerdictFigures v-bind="{ now, goal, valued, worth }" />
     <div class="scrolling" tabindex="0" role="group" aria-label="Findings and limits">
-      <AnswerFirst v-if="questions.length" :questions="questions" :may-answer="mayAnswer" :machine-id="machineId" @answer="(facts, byPart) => $emit('answer', facts, byPart)" />
+      <AnswerFirst
+        v-if="questions.length"
+        :questions="questions"
+        :may-answer="mayAnswer"
+        :machine-id="machineId"
+        @answer="(facts, byPart) => $emit('answer', facts, byPart)" />
       <h2>Findings</h2>
-      <FindingList :findings="goal.findings" :cures="cures" :board="board" @point="$emit('point', $event)" @cure="$emit('cure', $event)" />
+      <FindingList
+        :findings="goal.findings"
+        :cures="cures"
+        :board="board"
+        @point="$emit('point', $event)"
+        @cure="$emit('cure', $event)" />
       <div class="held">
-        <span><SeverityMark severity="go" /> {{ goal.held.length }} {{ goal.held.length === 1 ? 'rule holds' : 'rules hold' }}</span>
+        <span
+          ><SeverityMark severity="go" /> {{ goal.held.length }}
+          {{ goal.held.length === 1 ? 'rule holds' : 'rules hold' }}</span
+        >
         <button type="button" class="quiet-link" :aria-expanded="showHeld" @click="showHeld = !showHeld">
           {{ showHeld ? 'hide' : 'show' }}
         </button>
@@ -60,7 +100,11 @@ const verdict = computed(() => (props.proved ? { verdict: props.proved } : props
         <dl class="done">
           <template v-if="$slots['runs-with']">
             <dt>runs with</dt>
-            <dd><slot name="runs-with" /><small v-if="today">with what runs today: <VerdictWord :of="{ verdict: today }" :size="11" /></small></dd>
+            <dd>
+              <slot name="runs-with" /><small v-if="today"
+                >with what runs today: <VerdictWord :of="{ verdict: today }" :size="11"
+              /></small>
+            </dd>
           </template>
           <template v-if="$slots['stages']">
             <dt>fitted</dt>
@@ -76,13 +120,19 @@ const verdict = computed(() => (props.proved ? { verdict: props.proved } : props
       <template v-if="worth?.rests_on.length">
         <h2>Rests on what nobody vouches for</h2>
         <p v-for="w in worth.rests_on" :key="w" class="rests small">{{ w }}</p>
-        <p class="rests small">Quirks {{ percent(worth.quirks) }}: it runs, and something is shown oddly; that is no trouble.</p>
+        <p class="rests small">
+          Quirks {{ percent(worth.quirks) }}: it runs, and something is shown oddly; that is no trouble.
+        </p>
       </template>
       <p v-if="worth && likeWords(worth)" class="rests small faded">{{ likeWords(worth) }}</p>
     </div>
     <ol v-if="next?.length" class="next" aria-label="Next">
       <li class="title" aria-hidden="true">Next</li>
-      <li v-for="(n, i) in next" :key="n.words" :class="{ first: i === 0 }"><i aria-hidden="true"></i><router-link v-if="n.to" class="quiet-link" :to="`/machines/${machineId}/${n.to}`">{{ n.words }}</router-link><span v-else>{{ n.words }}</span></li>
+      <li v-for="(n, i) in next" :key="n.words" :class="{ first: i === 0 }">
+        <i aria-hidden="true"></i
+        ><router-link v-if="n.to" class="quiet-link" :to="`/machines/${machineId}/${n.to}`">{{ n.words }}</router-link
+        ><span v-else>{{ n.words }}</span>
+      </li>
     </ol>
   </section>
 </template>

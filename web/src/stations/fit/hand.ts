@@ -12,7 +12,10 @@ const DRAG_BEGINS_AT = 5
 /** A finger that rests as long takes up what it rests on; one that moves before scrolls, or turns to the next processor. [ms] */
 const HOLD = 350
 
-export function useHand(options: { targets: (module: Module, from: string | null) => Promise<Target[]>; drop: (held: Held, slot: string) => void }) {
+export function useHand(options: {
+  targets: (module: Module, from: string | null) => Promise<Target[]>
+  drop: (held: Held, slot: string) => void
+}) {
   const held = shallowRef<Held | null>(null)
   const targets = shallowRef<Map<string, Target>>(new Map())
   /** Where the pointer is while dragging; null otherwise. */

@@ -3,7 +3,20 @@
  * asked for again when the server was away. A change of somebody else's is shown, never overwritten.
  */
 import { computed, ref, shallowRef } from 'vue'
-import { api, ask, type Arrangement as ArrangementView, Refusal, Unreachable, wordsOf, type Layout, type MachineView, type Module, type Occupant, type PlanView, type Target } from '@/api/client'
+import {
+  api,
+  ask,
+  type Arrangement as ArrangementView,
+  Refusal,
+  Unreachable,
+  wordsOf,
+  type Layout,
+  type MachineView,
+  type Module,
+  type Occupant,
+  type PlanView,
+  type Target,
+} from '@/api/client'
 import { health } from '@/api/health'
 import type { StageChanges } from './stages'
 
@@ -42,7 +55,9 @@ export function usePlan(machine: () => MachineView) {
 
   async function start(name?: string, like?: string): Promise<PlanView> {
     const params = { path: { machine_id: machine().id } }
-    return ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name: name ?? null, like: like ?? null } }))
+    return ask(
+      api.POST('/api/machines/{machine_id}/plans', { params, body: { name: name ?? null, like: like ?? null } }),
+    )
   }
 
   /** One request after the other; what cannot reach the server waits and is sent again. */
@@ -76,7 +91,9 @@ export function usePlan(machine: () => MachineView) {
 
   function settleLater(error: Refusal, yours: Changes): void {
     const theirs = error.problem.theirs as PlanView
-    const arrived = Object.entries(yours).every(([s, m]) => JSON.stringify(theirs.goal[s] ?? null) === JSON.stringify(m))
+    const arrived = Object.entries(yours).every(
+      ([s, m]) => JSON.stringify(theirs.goal[s] ?? null) === JSON.stringify(m),
+    )
     // The answer to our own edit was lost on its way, or they did the same: nothing to choose.
     if (arrived && Object.keys(yours).length) show(theirs)
     else conflict.value = { message: error.problem.detail, theirs, yours }
@@ -109,7 +126,14 @@ export function usePlan(machine: () => MachineView) {
     enqueue(async () => {
       if (!plan.value) plan.value = await start()
       const params = { path: { plan_id: plan.value.id } }
-      show(await ask(api.POST('/api/plans/{plan_id}/answers', { params, body: { version: plan.value.version, facts: facts as never, by_part: byPart } })))
+      show(
+        await ask(
+          api.POST('/api/plans/{plan_id}/answers', {
+            params,
+            body: { version: plan.value.version, facts: facts as never, by_part: byPart },
+          }),
+        ),
+      )
     })
 
   /** What the machine will run with under the plan. */
@@ -117,13 +141,27 @@ export function usePlan(machine: () => MachineView) {
     enqueue(async () => {
       if (!plan.value) plan.value = await start()
       const params = { path: { plan_id: plan.value.id } }
-      show(await ask(api.PUT('/api/plans/{plan_id}/runs-with', { params, body: { version: plan.value.version, ...facts } as never })))
+      show(
+        await ask(
+          api.PUT('/api/plans/{plan_id}/runs-with', {
+            params,
+            body: { version: plan.value.version, ...facts } as never,
+          }),
+        ),
+      )
     })
 
   const setStages = (stages: StageChanges[]) =>
     enqueue(async () => {
       const params = { path: { plan_id: plan.value!.id } }
-      show(await ask(api.PUT('/api/plans/{plan_id}/stages', { params, body: { version: plan.value!.version, stages: stages as never } })))
+      show(
+        await ask(
+          api.PUT('/api/plans/{plan_id}/stages', {
+            params,
+            body: { version: plan.value!.version, stages: stages as never },
+          }),
+        ),
+      )
     })
 
   const step = (kind: 'undo' | 'redo') =>
@@ -141,7 +179,10 @@ export function usePlan(machine: () => MachineView) {
   /** Where a module may go: in the plan, or in the machine as it is while there is no plan. */
   function lookUpTargets(module: Module, from: string | null): Promise<Target[]> {
     const body = { module: module as never, taken_from: from }
-    if (!plan.value) return ask(api.POST('/api/machines/{machine_id}/targets', { params: { path: { machine_id: machine().id } }, body }))
+    if (!plan.value)
+      return ask(
+        api.POST('/api/machines/{machine_id}/targets', { params: { path: { machine_id: machine().id } }, body }),
+      )
     return ask(api.POST('/api/plans/{plan_id}/targets', { params: { path: { plan_id: plan.value.id } }, body }))
   }
 
@@ -166,7 +207,9 @@ export function usePlan(machine: () => MachineView) {
     try {
       if (!plan.value) show(await start())
       const params = { path: { plan_id: plan.value!.id } }
-      return await ask(api.POST('/api/plans/{plan_id}/arrangements', { params, body: { kind, module: module as never } }))
+      return await ask(
+        api.POST('/api/plans/{plan_id}/arrangements', { params, body: { kind, module: module as never } }),
+      )
     } catch (error) {
       wrong.value = wordsOf(error)
       return null
@@ -174,7 +217,12 @@ export function usePlan(machine: () => MachineView) {
   }
 
   async function discard(id: string, version: number): Promise<void> {
-    await ask(api.POST('/api/plans/{plan_id}/discard', { params: { path: { plan_id: id } }, body: { version, discarded: true } }))
+    await ask(
+      api.POST('/api/plans/{plan_id}/discard', {
+        params: { path: { plan_id: id } },
+        body: { version, discarded: true },
+      }),
+    )
   }
 
   return {

@@ -3,9 +3,22 @@ import type { Action, Board, Module, Shelf } from '@/api/client'
 import { actionLines, comesOut, knownKinds, offerSources, shelfSources } from './tray'
 
 const module = (gib: number, part: string | null = null) =>
-  ({ capacity_gib: gib, package_ranks: 1, device_width: 8, buffering: 'registered', rate_mts: 2400, rails_v: [1.2], part }) as Module
+  ({
+    capacity_gib: gib,
+    package_ranks: 1,
+    device_width: 8,
+    buffering: 'registered',
+    rate_mts: 2400,
+    rails_v: [1.2],
+    part,
+  }) as Module
 const board = { slots: ['A', 'B', 'C', 'D', 'E'].map((id) => ({ id, printed: `P ${id}` })) } as unknown as Board
-const act = (verb: Action['do'], source: string | null, target: string | null, m = module(16)): Action => ({ do: verb, from: source, to: target, module: m })
+const act = (verb: Action['do'], source: string | null, target: string | null, m = module(16)): Action => ({
+  do: verb,
+  from: source,
+  to: target,
+  module: m,
+})
 
 it('tells actions in words, like ones together', () => {
   const lines = actionLines(board, [
@@ -40,8 +53,23 @@ it('keeps one of every kind to take again', () => {
 
 it('offers what may be used: free modules first, suspect ones not, and the cheapest gigabyte first', () => {
   const stock = (id: string, state: string, free: number) => ({ id, state, free, count: 4, module: module(16, id) })
-  const offer = (id: string, price: string, per_gb: string, kit: number) => ({ id, price, per_gb, kit, module: module(16, id) })
-  const shelf = { stock: [stock('taken', 'new', 0), stock('bad', 'suspect', 4), stock('some', 'pulled', 3)], offers: [offer('dear', '90', '5.6', 1), offer('kit', '200.5', '3.1', 4)] } as unknown as Shelf
-  expect(shelfSources(shelf).map((s) => [s.key, s.note, s.left])).toEqual([['some', '3 free', true], ['taken', 'all 4 reserved', false]])
-  expect(offerSources(shelf).map((o) => [o.key, o.note])).toEqual([['kit', '200.50 for 4'], ['dear', '90.00']])
+  const offer = (id: string, price: string, per_gb: string, kit: number) => ({
+    id,
+    price,
+    per_gb,
+    kit,
+    module: module(16, id),
+  })
+  const shelf = {
+    stock: [stock('taken', 'new', 0), stock('bad', 'suspect', 4), stock('some', 'pulled', 3)],
+    offers: [offer('dear', '90', '5.6', 1), offer('kit', '200.5', '3.1', 4)],
+  } as unknown as Shelf
+  expect(shelfSources(shelf).map((s) => [s.key, s.note, s.left])).toEqual([
+    ['some', '3 free', true],
+    ['taken', 'all 4 reserved', false],
+  ])
+  expect(offerSources(shelf).map((o) => [o.key, o.note])).toEqual([
+    ['kit', '200.50 for 4'],
+    ['dear', '90.00'],
+  ])
 })

@@ -50,7 +50,13 @@ export interface Source extends TrayItem {
 export function shelfSources(shelf: Shelf): Source[] {
   return shelf.stock
     .filter((s) => s.state === 'new' || s.state === 'pulled')
-    .map((s) => ({ key: s.id, module: s.module, count: s.free, note: s.free ? `${s.free} free` : `all ${s.count} reserved`, left: s.free > 0 }))
+    .map((s) => ({
+      key: s.id,
+      module: s.module,
+      count: s.free,
+      note: s.free ? `${s.free} free` : `all ${s.count} reserved`,
+      left: s.free > 0,
+    }))
     .sort((a, b) => Number(b.left) - Number(a.left))
 }
 
@@ -58,7 +64,13 @@ export function shelfSources(shelf: Shelf): Source[] {
 export function offerSources(shelf: Shelf): Source[] {
   return [...shelf.offers]
     .sort((a, b) => Number(a.per_gb) - Number(b.per_gb))
-    .map((o) => ({ key: o.id, module: o.module, count: o.kit, note: `${Number(o.price).toFixed(2)}${o.kit > 1 ? ` for ${o.kit}` : ''}`, left: true }))
+    .map((o) => ({
+      key: o.id,
+      module: o.module,
+      count: o.kit,
+      note: `${Number(o.price).toFixed(2)}${o.kit > 1 ? ` for ${o.kit}` : ''}`,
+      left: true,
+    }))
 }
 
 /** The plan's actions as lines, like ones together: "put in 5 x 16 GB 1Rx8 R 4800 at CPU2 A2 to CPU2 E2". */
@@ -69,7 +81,10 @@ export function actionLines(board: Board, actions: Action[]): { label: string; w
   for (const action of actions) {
     if (action.do === 'keep') continue
     const what = action.module ? words(action.module) : 'what is there'
-    const place = action.do === 'move' ? `${name(action.from)} to ${name(action.to)}` : name(action.do === 'put-in' ? action.to : action.from)
+    const place =
+      action.do === 'move'
+        ? `${name(action.from)} to ${name(action.to)}`
+        : name(action.do === 'put-in' ? action.to : action.from)
     const label = LABELS[action.do] + (action.from === 'mat' ? ' back' : action.to === 'mat' ? ' to the mat' : '')
     const key = label + what
     const last = groups.at(-1)

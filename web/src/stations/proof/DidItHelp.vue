@@ -22,14 +22,26 @@ const WORDS = { true: 'It helped', false: 'It did not help', null: 'Whether it h
     <template v-if="view.helped">
       <h2 id="helped-title">{{ WORDS[`${view.helped.helped}`] }}</h2>
       <table>
-        <thead><tr><th scope="col">what it showed</th><th scope="col">before</th><th scope="col">since</th><th scope="col"></th></tr></thead>
+        <thead>
+          <tr>
+            <th scope="col">what it showed</th>
+            <th scope="col">before</th>
+            <th scope="col">since</th>
+            <th scope="col"></th>
+          </tr>
+        </thead>
         <tbody>
           <tr v-for="f in view.helped.figures" :key="f.what">
-            <th scope="row">{{ f.what }}</th><td>{{ figure(f, f.before) }}</td><td>{{ figure(f, f.after) }}</td><td :class="f.change">{{ f.change }}</td>
+            <th scope="row">{{ f.what }}</th>
+            <td>{{ figure(f, f.before) }}</td>
+            <td>{{ figure(f, f.after) }}</td>
+            <td :class="f.change">{{ f.change }}</td>
           </tr>
         </tbody>
       </table>
-      <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">What does it show now?</button>
+      <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">
+        What does it show now?
+      </button>
       <SeenForm v-if="open" :machine-id="machineId" :told="view.told_used_gib" @kept="kept" />
     </template>
     <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>

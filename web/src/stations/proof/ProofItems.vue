@@ -16,7 +16,11 @@ const title = computed(() => {
   if (props.proof.state === 'proved') return 'Proved and signed off'
   if (props.proof.state === 'waived') return 'Signed off, not proved'
   if (props.proof.state === 'backed out') return 'Backed out'
-  return open.value ? `${plural(open.value, 'thing')} lacking` : props.proof.items.some((i) => i.state === 'waived') ? 'Nothing more is lacking' : 'Nothing is lacking'
+  return open.value
+    ? `${plural(open.value, 'thing')} lacking`
+    : props.proof.items.some((i) => i.state === 'waived')
+      ? 'Nothing more is lacking'
+      : 'Nothing is lacking'
 })
 const { values, wrong, sending, submit, clear } = useForm({ reason: '' }, async (f) => {
   await props.enter({ kind: 'waived', what: waiving.value, reason: f.reason })
@@ -34,8 +38,17 @@ const { values, wrong, sending, submit, clear } = useForm({ reason: '' }, async 
         <SeverityMark :severity="PROOF[i.state]!.mark" />
         <div>
           <b>{{ i.what[0]!.toUpperCase() }}{{ i.what.slice(1) }}</b> {{ i.words }}
-          <span v-if="i.state === 'waived'" class="waived">Waived by {{ i.by }}, {{ i.at ? age(i.at) : '' }}: {{ i.reason }}</span>
-          <button v-if="active && isLead && i.state === 'lacking'" type="button" class="quiet-link" :aria-expanded="waiving === i.what" @click="waiving = waiving === i.what ? '' : i.what">Waive</button>
+          <span v-if="i.state === 'waived'" class="waived"
+            >Waived by {{ i.by }}, {{ i.at ? age(i.at) : '' }}: {{ i.reason }}</span
+          >
+          <button
+            v-if="active && isLead && i.state === 'lacking'"
+            type="button"
+            class="quiet-link"
+            :aria-expanded="waiving === i.what"
+            @click="waiving = waiving === i.what ? '' : i.what">
+            Waive
+          </button>
           <form v-if="waiving === i.what" class="fields" :aria-label="`Waive: ${i.what}`" @submit.prevent="submit">
             <label>Why it goes on without <input v-model="values.reason" required maxlength="2000" /></label>
             <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>

@@ -32,7 +32,10 @@ const load = oneAtATime(async () => {
   if (!brief.value) return
   const path = { params: { path: { run_id: brief.value.id } } }
   try {
-    ;[proof.value, run.value] = await Promise.all([ask(api.GET('/api/runs/{run_id}/proof', path)), ask(api.GET('/api/runs/{run_id}', path))])
+    ;[proof.value, run.value] = await Promise.all([
+      ask(api.GET('/api/runs/{run_id}/proof', path)),
+      ask(api.GET('/api/runs/{run_id}', path)),
+    ])
     proofState.value = proofWords(proof.value)
     wrong.value = ''
   } catch (error) {
@@ -50,7 +53,12 @@ useLive(
 /** Keep evidence under an id made here; what the server says against it is thrown to whoever asked. */
 async function enter(entry: Record<string, unknown>): Promise<void> {
   const params = { path: { run_id: brief.value!.id, entry_id: crypto.randomUUID() } }
-  await ask(api.PUT('/api/runs/{run_id}/entries/{entry_id}', { params, body: { at: new Date().toISOString(), entry: entry as never } }))
+  await ask(
+    api.PUT('/api/runs/{run_id}/entries/{entry_id}', {
+      params,
+      body: { at: new Date().toISOString(), entry: entry as never },
+    }),
+  )
   await load()
 }
 
@@ -73,28 +81,59 @@ const now = computed<Layout>(() => {
   if (searching.value) return arranged(proof.value.faults!.arrangement, goal.value)
   return proof.value.seen ? seenLayout(proof.value, goal.value) : goal.value
 })
-const then = computed<Layout>(() => (searching.value && trial.value ? arranged(trial.value.arrangement, goal.value) : goal.value))
+const then = computed<Layout>(() =>
+  searching.value && trial.value ? arranged(trial.value.arrangement, goal.value) : goal.value,
+)
 /** Modules that go elsewhere: for the next boot, or back to their planned slots once a culprit is named. */
 const arrows = computed<[string, string][]>(() => {
   if (!searching.value || picking.value) return []
   if (trial.value) return Object.entries(trial.value.moves)
-  return proof.value!.faults!.culprit ? Object.entries(proof.value!.faults!.arrangement).filter(([slot, home]) => slot !== home) : []
+  return proof.value!.faults!.culprit
+    ? Object.entries(proof.value!.faults!.arrangement).filter(([slot, home]) => slot !== home)
+    : []
 })
-const lit = computed(() => new Map((picking.value ? picked.value : searching.value ? (trial.value?.touched ?? []) : []).map((s) => [s, 'plain' as const])))
+const lit = computed(
+  () =>
+    new Map(
+      (picking.value ? picked.value : searching.value ? (trial.value?.touched ?? []) : []).map((s) => [
+        s,
+        'plain' as const,
+      ]),
+    ),
+)
 const proofs = computed(() => {
   // While it is searched, what was not seen at the last boot.
-  if (searching.value) return new Map(lastDark(proof.value!.faults!).map((s) => [s, { mark: 'stop' as const, words: 'not seen at the last boot' }]))
+  if (searching.value)
+    return new Map(
+      lastDark(proof.value!.faults!).map((s) => [s, { mark: 'stop' as const, words: 'not seen at the last boot' }]),
+    )
   if (!proof.value?.seen) return new Map()
-  return new Map(proof.value.seen.comparison.slots.map((s) => [s.slot, { mark: MARKS[s.seen] ?? 'ask', words: [s.seen, s.words].filter(Boolean).join(': ') }]))
+  return new Map(
+    proof.value.seen.comparison.slots.map((s) => [
+      s.slot,
+      { mark: MARKS[s.seen] ?? 'ask', words: [s.seen, s.words].filter(Boolean).join(': ') },
+    ]),
+  )
 })
-const off = computed(() => proof.value?.seen?.comparison.slots.filter((s) => s.seen !== 'right' && s.seen !== 'right by its total') ?? [])
+const off = computed(
+  () => proof.value?.seen?.comparison.slots.filter((s) => s.seen !== 'right' && s.seen !== 'right by its total') ?? [],
+)
 /** What speaks against it, beside what nobody saw. */
 const wrongSlots = computed(() => off.value.filter((s) => s.seen !== 'not told').length)
 /** The fault search asked for although nothing shows where: it does not start, it restarts. */
 const asked = ref(false)
 const failedTest = computed(() => proof.value?.tests.some((t) => t.errors > 0 && !t.stale) ?? false)
 /** What the fault search is shown with: beside the board while it goes on, below it otherwise. */
-const search = computed(() => ({ failedTest: failedTest.value, machine: machine.value, proof: proof.value!, active: active.value, enter, trial: trial.value, picking: picking.value, picked: picked.value }))
+const search = computed(() => ({
+  failedTest: failedTest.value,
+  machine: machine.value,
+  proof: proof.value!,
+  active: active.value,
+  enter,
+  trial: trial.value,
+  picking: picking.value,
+  picked: picked.value,
+}))
 const right = computed(() => (proof.value?.seen?.comparison.slots.length ?? 0) - off.value.length)
 function pick(slot: string): void {
   if (!picking.value) return
@@ -110,43 +149,112 @@ async function ended(): Promise<void> {
 <template>
   <section v-if="!brief" class="panel none">
     <h2>Nothing to prove yet</h2>
-    <p>Proof begins when a run does: <router-link class="quiet-link" :to="`/machines/${machine.id}/run`">see Run</router-link>.</p>
+    <p>
+      Proof begins when a run does:
+      <router-link class="quiet-link" :to="`/machines/${machine.id}/run`">see Run</router-link>.
+    </p>
   </section>
   <div v-else-if="proof && run" class="proof">
     <section class="panel seen" aria-labelledby="seen-title">
       <div class="caption">
-        <h2 id="seen-title">{{ searching ? (trial ? `Next boot: ${trial.words}` : arrows.length ? 'Back to the planned slots' : 'As it stands') : proof.seen ? 'Seen against the plan' : 'As planned; nothing seen yet' }}</h2>
-        <span v-if="proof.seen && !searching" class="faded small">{{ proof.seen.source }}, {{ moment(proof.seen.at, machine.zone) }}, by {{ proof.seen.by }}</span>
-        <b v-if="proof.seen?.stale && !searching" class="small stale">from before modules were handled last: look again</b>
-        <span v-if="proof.seen && !searching" class="small">{{ right }} of {{ proof.seen.comparison.slots.length }} right</span>
-        <button v-if="active && !taking" type="button" class="quiet-link" @click="taking = true">{{ proof.seen ? 'Look again' : 'What does it show?' }}</button>
-        <button v-if="active && !proof.faults && !wrongSlots && !failedTest" type="button" class="quiet-link" :aria-expanded="asked" @click="asked = !asked">It does not start, or not rightly</button>
+        <h2 id="seen-title">
+          {{
+            searching
+              ? trial
+                ? `Next boot: ${trial.words}`
+                : arrows.length
+                  ? 'Back to the planned slots'
+                  : 'As it stands'
+              : proof.seen
+                ? 'Seen against the plan'
+                : 'As planned; nothing seen yet'
+          }}
+        </h2>
+        <span v-if="proof.seen && !searching" class="faded small"
+          >{{ proof.seen.source }}, {{ moment(proof.seen.at, machine.zone) }}, by {{ proof.seen.by }}</span
+        >
+        <b v-if="proof.seen?.stale && !searching" class="small stale"
+          >from before modules were handled last: look again</b
+        >
+        <span v-if="proof.seen && !searching" class="small"
+          >{{ right }} of {{ proof.seen.comparison.slots.length }} right</span
+        >
+        <button v-if="active && !taking" type="button" class="quiet-link" @click="taking = true">
+          {{ proof.seen ? 'Look again' : 'What does it show?' }}
+        </button>
+        <button
+          v-if="active && !proof.faults && !wrongSlots && !failedTest"
+          type="button"
+          class="quiet-link"
+          :aria-expanded="asked"
+          @click="asked = !asked">
+          It does not start, or not rightly
+        </button>
         <a class="quiet-link" :href="`/api/runs/${brief.id}/proof.pdf`" target="_blank" rel="noopener">Print (PDF)</a>
       </div>
       <BySocket v-slot="{ socket }" :board="machine.board" :now="now" :goal="then" :slot_="[...lit.keys()][0]">
-      <div class="picture">
-        <BoardView :socket="arrows.length ? null : socket" :board="machine.board" :now="now" :goal="then" :lit="lit" :proofs="proofs" :moves="arrows" :interactive="picking" @enter="pick" @press="pick" />
-      </div>
+        <div class="picture">
+          <BoardView
+            :socket="arrows.length ? null : socket"
+            :board="machine.board"
+            :now="now"
+            :goal="then"
+            :lit="lit"
+            :proofs="proofs"
+            :moves="arrows"
+            :interactive="picking"
+            @enter="pick"
+            @press="pick" />
+        </div>
       </BySocket>
       <ul v-if="off.length && !searching" class="off small">
-        <li v-for="s in off.slice(0, 8)" :key="s.slot"><SeverityMark :severity="MARKS[s.seen] ?? 'ask'" /> <b class="mono">{{ printedOf(machine.board, s.slot) }}</b> {{ s.seen }}<span v-if="s.words" class="faded">: {{ s.words }}</span></li>
+        <li v-for="s in off.slice(0, 8)" :key="s.slot">
+          <SeverityMark :severity="MARKS[s.seen] ?? 'ask'" /> <b class="mono">{{ printedOf(machine.board, s.slot) }}</b>
+          {{ s.seen }}<span v-if="s.words" class="faded">: {{ s.words }}</span>
+        </li>
         <li v-if="off.length > 8" class="faded">and {{ off.length - 8 }} more</li>
       </ul>
       <p v-for="r in searching ? [] : (proof.seen?.comparison.remarks ?? [])" :key="r" class="small remark">{{ r }}</p>
     </section>
     <div class="side">
-      <SurveyAfter v-if="taking" :machine="machine" :goal="goal" :handled="handled" :enter="enter" @leave="taking = false" @changed="reloadMachine" />
+      <SurveyAfter
+        v-if="taking"
+        :machine="machine"
+        :goal="goal"
+        :handled="handled"
+        :enter="enter"
+        @leave="taking = false"
+        @changed="reloadMachine" />
       <TotalsSeen v-if="proof.seen && !searching" :proof="proof" :seen="proof.seen" :machine-id="machine.id" />
       <FaultPanel v-if="searching" class="narrow" v-bind="search" @choose="trial = $event" @pick="picking = $event" />
       <ProofItems :proof="proof" :active="active" :enter="enter">
-        <SignOff v-if="active && proof.complete" :machine="machine" :run="run" :waived="proof.items.filter((i) => i.state === 'waived').length" @signed="ended" />
-        <router-link v-if="active && !proof.complete" class="quiet-link small" :to="`/machines/${machine.id}/run`">Go on with the run sheet, or back out</router-link>
+        <SignOff
+          v-if="active && proof.complete"
+          :machine="machine"
+          :run="run"
+          :waived="proof.items.filter((i) => i.state === 'waived').length"
+          @signed="ended" />
+        <router-link v-if="active && !proof.complete" class="quiet-link small" :to="`/machines/${machine.id}/run`"
+          >Go on with the run sheet, or back out</router-link
+        >
       </ProofItems>
     </div>
-    <FaultPanel v-if="!searching && (proof.faults || (active && (wrongSlots || failedTest || asked)))" class="wide" v-bind="search" @choose="trial = $event" @pick="picking = $event" />
+    <FaultPanel
+      v-if="!searching && (proof.faults || (active && (wrongSlots || failedTest || asked)))"
+      class="wide"
+      v-bind="search"
+      @choose="trial = $event"
+      @pick="picking = $event" />
     <DidItHelp class="wide" :machine-id="machine.id" :ended="!active" />
     <SoakPanel class="wide" :machine="machine" :proof="proof" :goal="goal" :active="active" :enter="enter" />
-    <EvidencePanel class="wide" :machine="machine" :proof="proof" :run-id="brief.id" :active="active" :enter="enter" @changed="load" />
+    <EvidencePanel
+      class="wide"
+      :machine="machine"
+      :proof="proof"
+      :run-id="brief.id"
+      :active="active"
+      :enter="enter"
+      @changed="load" />
     <p v-if="wrong" class="wrong wide" role="alert">{{ wrong }}</p>
   </div>
   <p v-else-if="wrong" class="wrong" role="alert">{{ wrong }}</p>

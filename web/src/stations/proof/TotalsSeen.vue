@@ -13,7 +13,9 @@ const peer = computed(() => peers.value?.find((p) => p.id === chosen.value))
 
 async function look(): Promise<void> {
   try {
-    peers.value = await ask(api.GET('/api/machines/{machine_id}/peers', { params: { path: { machine_id: props.machineId } } }))
+    peers.value = await ask(
+      api.GET('/api/machines/{machine_id}/peers', { params: { path: { machine_id: props.machineId } } }),
+    )
     chosen.value = peers.value[0]?.id ?? ''
   } catch (error) {
     wrong.value = wordsOf(error)
@@ -31,7 +33,9 @@ const sum = (counts: (number | null | undefined)[]) => {
   return known.length ? known.reduce((a, b) => a + b, 0) : null
 }
 /** Errors that it counted, by its newest reading. */
-const mine = computed(() => sum(Object.values(props.proof.soak?.readings.at(-1)?.slots ?? {}).map((s) => s.correctable)))
+const mine = computed(() =>
+  sum(Object.values(props.proof.soak?.readings.at(-1)?.slots ?? {}).map((s) => s.correctable)),
+)
 const count = (n: number | null | undefined) => (n === null || n === undefined ? 'not told' : String(n))
 </script>
 
@@ -39,18 +43,37 @@ const count = (n: number | null | undefined) => (n === null || n === undefined ?
   <section class="panel totals" aria-labelledby="totals-title">
     <h2 id="totals-title">Totals</h2>
     <table>
-      <thead><tr><td></td><th scope="col">planned</th><th scope="col">seen</th><th v-if="peer" scope="col">{{ peer.name }}</th></tr></thead>
+      <thead>
+        <tr>
+          <td></td>
+          <th scope="col">planned</th>
+          <th scope="col">seen</th>
+          <th v-if="peer" scope="col">{{ peer.name }}</th>
+        </tr>
+      </thead>
       <tbody>
         <tr v-for="(t, i) in seen.comparison.totals" :key="t.name">
           <th scope="row">{{ t.name }}</th>
           <td>{{ t.bound && !t.planned ? 'not told' : `${t.bound} ${gb(t.planned)} GB` }}</td>
-          <td :class="{ bad: t.right === false }"><b>{{ t.seen === null ? 'not told' : `${gb(t.seen)} GB` }}</b><span v-if="t.words" class="faded small words">{{ t.words }}</span></td>
+          <td :class="{ bad: t.right === false }">
+            <b>{{ t.seen === null ? 'not told' : `${gb(t.seen)} GB` }}</b><span
+              v-if="t.words"
+              class="faded small words"
+              >{{ t.words }}</span
+            >
+          </td>
           <td v-if="peer">{{ inGb(told[i] ?? null) }}</td>
         </tr>
         <tr>
           <th scope="row">rate</th>
           <td>{{ seen.comparison.rate.planned_mts ?? '?' }}</td>
-          <td :class="{ bad: seen.comparison.rate.right === false }"><b>{{ seen.comparison.rate.seen_mts ?? 'not told' }}</b><span v-if="seen.comparison.rate.words" class="faded small words">{{ seen.comparison.rate.words }}</span></td>
+          <td :class="{ bad: seen.comparison.rate.right === false }">
+            <b>{{ seen.comparison.rate.seen_mts ?? 'not told' }}</b><span
+              v-if="seen.comparison.rate.words"
+              class="faded small words"
+              >{{ seen.comparison.rate.words }}</span
+            >
+          </td>
           <td v-if="peer"></td>
         </tr>
         <template v-if="peer">
@@ -76,11 +99,20 @@ const count = (n: number | null | undefined) => (n === null || n === undefined ?
       </tbody>
     </table>
     <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
-    <p v-if="!peers" class="beside"><button type="button" class="quiet-link small" @click="look">Hold it against another of its model</button></p>
+    <p v-if="!peers" class="beside">
+      <button type="button" class="quiet-link small" @click="look">Hold it against another of its model</button>
+    </p>
     <p v-else-if="!peers.length" class="beside small faded">No other machine of this model is looked after here.</p>
     <p v-else class="beside small">
-      <label>beside <select v-model="chosen"><option v-for="p in peers" :key="p.id" :value="p.id">{{ p.name }}{{ p.but ? ` (${p.but})` : '' }}</option></select></label>
-      <span v-if="peer" class="faded"> surveyed {{ age(peer.surveyed_at) }}<template v-if="peer.but">; no good measure: {{ peer.but }}</template></span>
+      <label
+        >beside
+        <select v-model="chosen">
+          <option v-for="p in peers" :key="p.id" :value="p.id">{{ p.name }}{{ p.but ? ` (${p.but})` : '' }}</option>
+        </select></label
+      >
+      <span v-if="peer" class="faded">
+        surveyed {{ age(peer.surveyed_at) }}<template v-if="peer.but">; no good measure: {{ peer.but }}</template></span
+      >
     </p>
   </section>
 </template>

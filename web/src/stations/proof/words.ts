@@ -26,7 +26,10 @@ export function printedOf(board: Board, slot: string): string {
 export function proofWords(proof: Proof): string {
   if (proof.state !== 'under way') return ENDED[proof.state] ?? proof.state
   if (proof.faults && proof.faults.ended === null) return proof.faults.culprit ? 'culprit named' : 'fault search'
-  const wrong = proof.seen?.stale ? 0 : (proof.seen?.comparison.slots.filter((s) => !['right', 'right by its total', 'not told'].includes(s.seen)).length ?? 0)
+  const wrong = proof.seen?.stale
+    ? 0
+    : (proof.seen?.comparison.slots.filter((s) => !['right', 'right by its total', 'not told'].includes(s.seen))
+        .length ?? 0)
   if (wrong) return `${wrong} ${wrong === 1 ? 'slot' : 'slots'} not right`
   if (proof.soak && proof.soak.state.passed === null) return `soak, ${daysWords(proof.soak.state.days_left ?? 0)} left`
   if (proof.complete) return 'ready to sign off'
@@ -44,15 +47,18 @@ export function seenLayout(proof: Proof, goal: Layout): Layout {
   for (const s of proof.seen?.comparison.slots ?? []) {
     if (['right', 'right by its total', 'slower'].includes(s.seen)) {
       if (goal[s.slot]) now[s.slot] = goal[s.slot]!
-    }
-    else if (s.found && s.found !== 'unknown') now[s.slot] = s.found
+    } else if (s.found && s.found !== 'unknown') now[s.slot] = s.found
   }
   return now
 }
 
 /** Modules by the slots that a search has put them in. */
 export function arranged(arrangement: Record<string, string>, goal: Layout): Layout {
-  return Object.fromEntries(Object.entries(arrangement).filter(([, name]) => goal[name]).map(([slot, name]) => [slot, goal[name]!]))
+  return Object.fromEntries(
+    Object.entries(arrangement)
+      .filter(([, name]) => goal[name])
+      .map(([slot, name]) => [slot, goal[name]!]),
+  )
 }
 
 /** The results that are likeliest after a boot: nothing, what was dark before, the places that the suspects would have now. */
@@ -70,8 +76,13 @@ export function goingOn(left: NonNullable<Faults['left']>, names: (slots: string
   const time = hours < 2 ? `${left.minutes} min` : `${Math.round(hours)} h`
   const told = [`About ${plural(left.boots, 'more boot')} (${time}) until one is named.`]
   if (left.at_once.length > 1) {
-    told.push(`Or replace the modules planned for ${names(left.at_once)} at once: ${percent(left.odds)} that it is one of them.`)
-    if (left.unpriced) told.push(`Which is cheaper is not known: ${left.unpriced === 'hours' ? 'no hour has a price yet (Shelf, Money)' : 'no offer of these modules is on the Shelf'}.`)
+    told.push(
+      `Or replace the modules planned for ${names(left.at_once)} at once: ${percent(left.odds)} that it is one of them.`,
+    )
+    if (left.unpriced)
+      told.push(
+        `Which is cheaper is not known: ${left.unpriced === 'hours' ? 'no hour has a price yet (Shelf, Money)' : 'no offer of these modules is on the Shelf'}.`,
+      )
     else {
       const sums = `${money(left.at_once_cost!, left.currency)} against ${money(left.going_on_cost!, left.currency)} of hours, beyond the one that is replaced either way`
       told.push(`${left.at_once_is_cheaper ? 'That is cheaper' : 'Going on is cheaper'}: ${sums}.`)
@@ -108,7 +119,9 @@ export function errorLines(soak: SoakView): Line[] {
 /** The hottest module at each reading. */
 export function hottest(soak: SoakView): [number, number][] {
   return soak.readings.flatMap((r) => {
-    const told = Object.values(r.slots).flatMap((h) => (h.temperature_c === null || h.temperature_c === undefined ? [] : [h.temperature_c]))
+    const told = Object.values(r.slots).flatMap((h) =>
+      h.temperature_c === null || h.temperature_c === undefined ? [] : [h.temperature_c],
+    )
     return told.length ? [[r.day, Math.max(...told)] as [number, number]] : []
   })
 }

@@ -20,13 +20,33 @@ const lines = computed<Line[]>(() => {
   const c = props.view.money.currency
   const all: Line[] = [
     { words: 'usable', cells: rs.map((r) => `${gb(r.usable_gib)} GB`), values: rs.map((r) => -r.usable_gib) },
-    { words: 'cost', cells: rs.map((r) => (props.view.priced ? money(r.cost, c) : 'no price')), values: rs.map((r) => Number(r.cost)) },
-    { words: 'a GB', cells: rs.map((r) => (props.view.priced ? (Number(r.cost) / r.usable_gib).toFixed(2) : 'no price')), values: rs.map((r) => Number(r.cost) / r.usable_gib) },
+    {
+      words: 'cost',
+      cells: rs.map((r) => (props.view.priced ? money(r.cost, c) : 'no price')),
+      values: rs.map((r) => Number(r.cost)),
+    },
+    {
+      words: 'a GB',
+      cells: rs.map((r) => (props.view.priced ? (Number(r.cost) / r.usable_gib).toFixed(2) : 'no price')),
+      values: rs.map((r) => Number(r.cost) / r.usable_gib),
+    },
     { words: 'data rate', cells: rs.map((r) => `${rateOf(r) ?? '?'} MT/s`), values: rs.map((r) => -(rateOf(r) ?? 0)) },
-    { words: 'bandwidth', cells: rs.map((r) => `${fastOf(r)?.toFixed(1) ?? '?'} GB/s`), values: rs.every((r) => fastOf(r) !== null) ? rs.map((r) => -r.sustained_gbs) : null },
-    { words: 'balance', cells: rs.map((r) => balanceOf(r)?.toFixed(2) ?? ''), values: rs.map((r) => -(balanceOf(r) ?? 0)) },
+    {
+      words: 'bandwidth',
+      cells: rs.map((r) => `${fastOf(r)?.toFixed(1) ?? '?'} GB/s`),
+      values: rs.every((r) => fastOf(r) !== null) ? rs.map((r) => -r.sustained_gbs) : null,
+    },
+    {
+      words: 'balance',
+      cells: rs.map((r) => balanceOf(r)?.toFixed(2) ?? ''),
+      values: rs.map((r) => -(balanceOf(r) ?? 0)),
+    },
     { words: 'trouble', cells: rs.map((r) => percent(r.trouble)), values: rs.map((r) => r.trouble) },
-    { words: 'expected loss', cells: rs.map((r) => lossWords(r.expected_loss, props.view.money)), values: rs.map((r) => r.expected_loss) },
+    {
+      words: 'expected loss',
+      cells: rs.map((r) => lossWords(r.expected_loss, props.view.money)),
+      values: rs.map((r) => r.expected_loss),
+    },
     { words: 'slots free', cells: rs.map((r) => String(r.free_slots)), values: rs.map((r) => -r.free_slots) },
     { words: 'slots handled', cells: rs.map((r) => String(r.touches)), values: rs.map((r) => r.touches) },
     { words: 'stands', cells: rs.map(verdictWords), values: null },
@@ -44,7 +64,14 @@ const best = (line: Line, i: number) => line.values !== null && line.values[i] =
         <tr>
           <th scope="col"><span class="visually-hidden">measure</span></th>
           <th v-for="(r, i) in routes" :key="pinned[i]" scope="col">
-            <b class="letter">{{ letterOf(pinned[i]!) }}</b> <button type="button" class="quiet-link small" :aria-label="`Unpin route ${letterOf(pinned[i]!)}`" @click="emit('unpin', pinned[i]!)">unpin</button>
+            <b class="letter">{{ letterOf(pinned[i]!) }}</b>{{ ' ' }}
+            <button
+              type="button"
+              class="quiet-link small"
+              :aria-label="`Unpin route ${letterOf(pinned[i]!)}`"
+              @click="emit('unpin', pinned[i]!)">
+              unpin
+            </button>
             <span class="small">{{ routeWords(r) }}</span>
           </th>
         </tr>

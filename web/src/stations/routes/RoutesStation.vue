@@ -16,13 +16,31 @@ import RouteDetail from './RouteDetail.vue'
 import RoutePlot from './RoutePlot.vue'
 import WishBar from './WishBar.vue'
 import GuessForm from './GuessForm.vue'
-import { assumedWords, beats, fastOf, gained, given, layoutOf, letterOf, money, NAMES, rateOf, routeWords, signed, usableOf, whereNow, WISHES } from './words'
+import {
+  assumedWords,
+  beats,
+  fastOf,
+  gained,
+  given,
+  layoutOf,
+  letterOf,
+  money,
+  NAMES,
+  rateOf,
+  routeWords,
+  signed,
+  usableOf,
+  whereNow,
+  WISHES,
+} from './words'
 
 const { machine, reload, routesState } = useMachine()
 const place = useRoute()
 const router = useRouter()
 const view = shallowRef<RoutesView>()
-const keeps = computed(() => Object.values(view.value?.fitted ?? {}).some((at) => at !== null && view.value!.modules[at]!.keeps))
+const keeps = computed(() =>
+  Object.values(view.value?.fitted ?? {}).some((at) => at !== null && view.value!.modules[at]!.keeps),
+)
 const wrong = ref('')
 const searching = ref(false)
 const chosen = ref<number | null>(null)
@@ -38,7 +56,9 @@ let waiting: AbortController | null = null
 const TIMES = [3, 12, 50]
 
 /** What the machine needs is what is wished, or more than there is now, unless something else is said. */
-const usual = computed<Wishes>(() => ({ usable_gib: machine.value.need_gib ?? Math.floor(machine.value.evaluation.usable_gib) + 1 }))
+const usual = computed<Wishes>(() => ({
+  usable_gib: machine.value.need_gib ?? Math.floor(machine.value.evaluation.usable_gib) + 1,
+}))
 const wishes = computed<Wishes>(() => {
   try {
     return place.query.wishes ? (JSON.parse(String(place.query.wishes)) as Wishes) : usual.value
@@ -47,7 +67,9 @@ const wishes = computed<Wishes>(() => {
   }
 })
 function change(changes: Partial<Wishes>): void {
-  const next = Object.fromEntries(Object.entries({ ...wishes.value, ...changes }).filter(([, v]) => v !== null && v !== undefined))
+  const next = Object.fromEntries(
+    Object.entries({ ...wishes.value, ...changes }).filter(([, v]) => v !== null && v !== undefined),
+  )
   void router.replace({ query: { wishes: JSON.stringify(next) } })
 }
 
@@ -59,12 +81,23 @@ async function search(times: number[]): Promise<void> {
   try {
     const params = { path: { machine_id: machine.value.id } }
     for (const seconds of times) {
-      show(await ask(api.POST('/api/machines/{machine_id}/routes', { params, body: { wishes: wishes.value, seconds, assume: assume.value }, signal: mine.signal })))
+      show(
+        await ask(
+          api.POST('/api/machines/{machine_id}/routes', {
+            params,
+            body: { wishes: wishes.value, seconds, assume: assume.value },
+            signal: mine.signal,
+          }),
+        ),
+      )
       if (view.value!.proved) break
     }
   } catch (error) {
     if (mine.signal.aborted) return
-    wrong.value = error instanceof Refusal && error.problem.errors?.length ? error.problem.errors.map((e) => e.message).join('; ') : wordsOf(error)
+    wrong.value =
+      error instanceof Refusal && error.problem.errors?.length
+        ? error.problem.errors.map((e) => e.message).join('; ')
+        : wordsOf(error)
   } finally {
     if (waiting === mine) searching.value = false
   }
@@ -75,7 +108,11 @@ function show(found: RoutesView): void {
   view.value = found
   wrong.value = ''
   beaten.value = ''
-  routesState.value = found.routes.length ? plural(found.routes.length, 'route') : found.ended === 'no time' ? 'none found yet' : 'no route'
+  routesState.value = found.routes.length
+    ? plural(found.routes.length, 'route')
+    : found.ended === 'no time'
+      ? 'none found yet'
+      : 'no route'
   // What somebody looks at stays before his eyes, whatever letter it has now; what is gone was beaten, and that is said.
   pinned.value = pinned.value.map((i) => whereNow(before[i], found.routes)).filter((i) => i >= 0)
   const still = whereNow(looked, found.routes)
@@ -83,9 +120,15 @@ function show(found: RoutesView): void {
   else {
     const better = looked ? found.routes.findIndex((r) => beats(r, looked)) : -1
     // Where nothing has a price, the first is no cheaper than the others: what is least work is looked at first.
-    const first = ['in-warranty', 'cheapest', 'least-handling'].map((name) => found.routes.findIndex((r) => r.names.includes(name as never))).find((i) => i >= 0) ?? 0
+    const first =
+      ['in-warranty', 'cheapest', 'least-handling']
+        .map((name) => found.routes.findIndex((r) => r.names.includes(name as never)))
+        .find((i) => i >= 0) ?? 0
     chosen.value = found.routes.length ? Math.max(better < 0 ? first : better, 0) : null
-    if (looked && found.routes.length) beaten.value = `${routeWords(looked)} (${money(looked.cost, found.money.currency)}) no longer stands: ${better < 0 ? 'others' : `route ${letterOf(better)}`} found since ${better < 0 ? 'are' : 'is'} better.`
+    if (looked && found.routes.length) {
+      const by = better < 0 ? 'others found since are' : `route ${letterOf(better)} found since is`
+      beaten.value = `${routeWords(looked)} (${money(looked.cost, found.money.currency)}) no longer stands: ${by} better.`
+    }
   }
 }
 function choose(index: number): void {
@@ -109,7 +152,11 @@ watch(
 )
 onBeforeUnmount(() => waiting?.abort())
 
-const now = computed(() => ({ usable: machine.value.evaluation.usable_gib, open: machine.value.evaluation.not_counted, gbs: machine.value.evaluation.sockets.reduce((sum, s) => sum + (s.sustained_gbs ?? 0), 0) }))
+const now = computed(() => ({
+  usable: machine.value.evaluation.usable_gib,
+  open: machine.value.evaluation.not_counted,
+  gbs: machine.value.evaluation.sockets.reduce((sum, s) => sum + (s.sustained_gbs ?? 0), 0),
+}))
 const rowsSort = ref<'named' | 'cost' | 'usable_gib' | 'sustained_gbs' | 'trouble' | 'free_slots' | 'touches'>('named')
 /** Columns by which the list is sorted, and whether more comes first. */
 const COLUMNS: { key: typeof rowsSort.value; words: string; most?: boolean }[] = [
@@ -123,7 +170,8 @@ const COLUMNS: { key: typeof rowsSort.value; words: string; most?: boolean }[] =
 const rows = computed(() => {
   const all = (view.value?.routes ?? []).map((route, index) => ({ route, index }))
   const key = rowsSort.value
-  if (key === 'named') return all.sort((a, b) => Number(b.route.names.length > 0) - Number(a.route.names.length > 0) || a.index - b.index)
+  if (key === 'named')
+    return all.sort((a, b) => Number(b.route.names.length > 0) - Number(a.route.names.length > 0) || a.index - b.index)
   const sign = COLUMNS.find((c) => c.key === key)!.most ? -1 : 1
   return all.sort((a, b) => sign * (Number(a.route[key]) - Number(b.route[key])) || a.index - b.index)
 })
@@ -131,19 +179,42 @@ const rows = computed(() => {
 const FEW = 40
 const whole = ref(false)
 const shown = computed(() => {
-  const some = whole.value || rows.value.length <= FEW + 10 ? rows.value : rows.value.filter((r, i) => i < FEW || r.index === chosen.value || pinned.value.includes(r.index))
-  return some.map((r) => ({ ...r, glyph: glyphOf(machine.value.board, layoutOf(view.value!), layoutOf(view.value!, r.route.changes), machine.value.failed) }))
+  const some =
+    whole.value || rows.value.length <= FEW + 10
+      ? rows.value
+      : rows.value.filter((r, i) => i < FEW || r.index === chosen.value || pinned.value.includes(r.index))
+  return some.map((r) => ({
+    ...r,
+    glyph: glyphOf(
+      machine.value.board,
+      layoutOf(view.value!),
+      layoutOf(view.value!, r.route.changes),
+      machine.value.failed,
+    ),
+  }))
 })
 function pin(index: number): void {
-  pinned.value = pinned.value.includes(index) ? pinned.value.filter((i) => i !== index) : [...pinned.value, index].slice(-3)
+  pinned.value = pinned.value.includes(index)
+    ? pinned.value.filter((i) => i !== index)
+    : [...pinned.value, index].slice(-3)
 }
 async function plan(route: Route, stages: Layout[] = []): Promise<void> {
   try {
     const params = { path: { machine_id: machine.value.id } }
     const taken = new Set(machine.value.plans.map((p) => p.name))
     const words = routeWords(route).slice(0, 100)
-    const name = [words, ...Array.from({ length: 50 }, (_, i) => `${words} (${i + 2})`)].find((n) => !taken.has(n)) ?? null
-    await ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name, goal: layoutOf(view.value!, route.changes) as never, ...(stages.length ? { stages: stages as never } : {}) } }))
+    const name =
+      [words, ...Array.from({ length: 50 }, (_, i) => `${words} (${i + 2})`)].find((n) => !taken.has(n)) ?? null
+    await ask(
+      api.POST('/api/machines/{machine_id}/plans', {
+        params,
+        body: {
+          name,
+          goal: layoutOf(view.value!, route.changes) as never,
+          ...(stages.length ? { stages: stages as never } : {}),
+        },
+      }),
+    )
     await reload()
     await router.push(`/machines/${machine.value.id}/fit`)
   } catch (error) {
@@ -154,7 +225,9 @@ const gapWords = computed(() => {
   const v = view.value
   if (!v || v.proved) return v?.routes.length ? 'proved: no way beats these' : ''
   if (v.gap === null || !v.priced) return 'not all was looked at'
-  return v.gap < 0.001 ? 'not all was looked at; none can be cheaper' : `not all was looked at; the cheapest could be ${(100 * v.gap).toFixed(1)} % cheaper at most`
+  return v.gap < 0.001
+    ? 'not all was looked at; none can be cheaper'
+    : `not all was looked at; the cheapest could be ${(100 * v.gap).toFixed(1)} % cheaper at most`
 })
 </script>
 
@@ -164,32 +237,53 @@ const gapWords = computed(() => {
       <WishBar :wishes="wishes" :currency="view?.money.currency ?? ''" :keeps="keeps" @change="change" />
       <p class="state small" role="status">
         <template v-if="searching"
-          ><template v-if="view && !view.proved"><b>{{ plural(view.routes.length, 'route') }}</b> so far, <span class="faded">{{ gapWords }};</span></template> searching{{ view && !view.proved ? ' on' : '' }}
+          ><template v-if="view && !view.proved"
+            ><b>{{ plural(view.routes.length, 'route') }}</b> so far,
+            <span class="faded">{{ gapWords }};</span></template
+          >
+          searching{{ view && !view.proved ? ' on' : '' }}
           <button type="button" class="quiet-link" @click="stop">Stop</button></template
         >
         <template v-else-if="view">
-          <b v-if="view.routes.length">{{ plural(view.routes.length, 'route') }}</b>{{ view.routes.length ? '; ' : '' }}<span class="faded">{{ gapWords }}</span>
-          <button v-if="!view.proved" type="button" class="quiet-link" @click="search(TIMES.slice(-1))">Search on</button>
+          <b v-if="view.routes.length">{{ plural(view.routes.length, 'route') }}</b>{{ view.routes.length ? '; ' : ''
+          }}<span class="faded">{{ gapWords }}</span>
+          <button v-if="!view.proved" type="button" class="quiet-link" @click="search(TIMES.slice(-1))">
+            Search on
+          </button>
         </template>
         <template v-if="view?.slower && view.routes.length">
-          <br />Left out: what runs slower than now. <button type="button" class="quiet-link" @click="change({ less_bandwidth: true })">Show it</button>
+          <br />Left out: what runs slower than now.
+          <button type="button" class="quiet-link" @click="change({ less_bandwidth: true })">Show it</button>
         </template>
       </p>
     </div>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
-    <p v-if="view?.gave_up.length && view.routes.length" class="assumed small" role="status"><b>No way runs as fast as now:</b> these run slower, and each says by how much.</p>
+    <p v-if="view?.gave_up.length && view.routes.length" class="assumed small" role="status">
+      <b>No way runs as fast as now:</b> these run slower, and each says by how much.
+    </p>
     <p v-if="view?.left_out.length" class="assumed small" role="status">
-      <span><b>Not used:</b> {{ view.left_out.join('; ') }}. <router-link class="quiet-link" to="/shelf">Put it right on the Shelf</router-link></span>
+      <span
+        ><b>Not used:</b> {{ view.left_out.join('; ') }}.
+        <router-link class="quiet-link" to="/shelf">Put it right on the Shelf</router-link></span
+      >
     </p>
     <p v-if="view?.assumed" class="assumed small">
-      <span><b>Nobody offers these modules:</b> they are {{ assumedWords(machine.slots as Layout, machine.board.title) }}, judged like any other.</span>
+      <span
+        ><b>Nobody offers these modules:</b> they are {{ assumedWords(machine.slots as Layout, machine.board.title) }},
+        judged like any other.</span
+      >
       <GuessForm :money="view.money" @kept="search(TIMES)" />
-      <button v-if="view.on_shelf || view.on_offer" type="button" class="quiet-link" @click="assume = null">Back to what is at hand</button>
+      <button v-if="view.on_shelf || view.on_offer" type="button" class="quiet-link" @click="assume = null">
+        Back to what is at hand
+      </button>
       <router-link v-else class="quiet-link" to="/shelf">Put modules and offers on the Shelf</router-link>
     </p>
     <section v-if="view && view.ended === 'no time'" class="panel none">
       <h2>Nothing found {{ searching ? 'yet' : 'in time' }}</h2>
-      <p>That is no answer yet: there may be ways. <template v-if="searching">The search goes on.</template><button v-else type="button" class="quiet-link" @click="search(TIMES.slice(-1))">Search on</button></p>
+      <p>
+        That is no answer yet: there may be ways. <template v-if="searching">The search goes on.</template
+        ><button v-else type="button" class="quiet-link" @click="search(TIMES.slice(-1))">Search on</button>
+      </p>
     </section>
     <section v-else-if="view && !view.routes.length" class="panel none">
       <h2>No way to that</h2>
@@ -198,34 +292,69 @@ const gapWords = computed(() => {
         <ul>
           <li v-for="names in view.relax" :key="names.join()">
             {{ names.map((n) => WISHES[n]).join(' and ') }}
-            <button type="button" class="quiet-link" @click="change(Object.assign({}, ...names.map(given)))">Give {{ names.length > 1 ? 'them' : 'it' }} up</button>
+            <button type="button" class="quiet-link" @click="change(Object.assign({}, ...names.map(given)))">
+              Give {{ names.length > 1 ? 'them' : 'it' }} up
+            </button>
           </li>
         </ul>
-        <p v-if="!view.relax_proved" class="small">There may be others: not all were found out in the time there was.</p>
+        <p v-if="!view.relax_proved" class="small">
+          There may be others: not all were found out in the time there was.
+        </p>
       </template>
-      <p v-else-if="!view.relax_proved">Which wish stands in its way was not found out in the time there was: give up one and look.</p>
+      <p v-else-if="!view.relax_proved">
+        Which wish stands in its way was not found out in the time there was: give up one and look.
+      </p>
       <p v-else-if="view.assumed">Nothing that the standards have leads there, whatever wish is given up.</p>
-      <p v-else>What is at hand ({{ plural(view.on_shelf, 'line') }} on the Shelf, {{ plural(view.on_offer, 'offer') }}) does not lead there, whatever wish is given up.</p>
-      <p v-if="!view.assumed"><button type="button" class="quiet-link" @click="assume = true">What could be bought for it</button></p>
+      <p v-else>
+        What is at hand ({{ plural(view.on_shelf, 'line') }} on the Shelf, {{ plural(view.on_offer, 'offer') }}) does
+        not lead there, whatever wish is given up.
+      </p>
+      <p v-if="!view.assumed">
+        <button type="button" class="quiet-link" @click="assume = true">What could be bought for it</button>
+      </p>
     </section>
     <template v-else-if="view">
       <section class="panel">
-        <RoutePlot :routes="view.routes" :chosen="chosen" :pinned="pinned" :need="wishes.usable_gib ?? null" :budget="wishes.budget ? Number(wishes.budget) : null" :currency="view.money.currency" :priced="view.priced" :now="now" @choose="choose" />
+        <RoutePlot
+          :routes="view.routes"
+          :chosen="chosen"
+          :pinned="pinned"
+          :need="wishes.usable_gib ?? null"
+          :budget="wishes.budget ? Number(wishes.budget) : null"
+          :currency="view.money.currency"
+          :priced="view.priced"
+          :now="now"
+          @choose="choose" />
       </section>
       <div class="panel side">
         <p v-if="beaten" class="beaten small" role="status">{{ beaten }}</p>
         <RouteCompare v-if="pinned.length" :view="view" :pinned="pinned" @unpin="pin" />
-        <RouteDetail v-else-if="chosen !== null" :view="view" :index="chosen" :board="machine.board" :now="now" :machine-id="machine.id" @plan="(stages) => plan(view!.routes[chosen!]!, stages)" />
+        <RouteDetail
+          v-else-if="chosen !== null"
+          :view="view"
+          :index="chosen"
+          :board="machine.board"
+          :now="now"
+          :machine-id="machine.id"
+          @plan="(stages) => plan(view!.routes[chosen!]!, stages)" />
       </div>
       <section class="panel list" aria-label="Routes">
         <table v-lines>
           <thead>
             <tr>
-              <th scope="col"><button type="button" class="sort" :aria-pressed="rowsSort === 'named'" @click="rowsSort = 'named'">route</button></th>
+              <th scope="col">
+                <button type="button" class="sort" :aria-pressed="rowsSort === 'named'" @click="rowsSort = 'named'">
+                  route
+                </button>
+              </th>
               <th scope="col">board</th>
               <th scope="col">what is done</th>
               <template v-for="c in COLUMNS" :key="c.key">
-                <th scope="col" class="number"><button type="button" class="sort" :aria-pressed="rowsSort === c.key" @click="rowsSort = c.key">{{ c.words }}</button></th>
+                <th scope="col" class="number">
+                  <button type="button" class="sort" :aria-pressed="rowsSort === c.key" @click="rowsSort = c.key">
+                    {{ c.words }}
+                  </button>
+                </th>
                 <th v-if="c.key === 'sustained_gbs'" scope="col" class="number">MT/s</th>
               </template>
               <th scope="col">stands</th>
@@ -233,30 +362,86 @@ const gapWords = computed(() => {
             </tr>
           </thead>
           <tbody>
-            <tr v-for="{ route, index, glyph } in shown" :key="index" :class="{ chosen: index === chosen }" @click="choose(index)">
-              <th scope="row"><button type="button" class="letter" :aria-pressed="index === chosen" :aria-label="`Choose route ${letterOf(index)}`">{{ letterOf(index) }}</button></th>
+            <tr
+              v-for="{ route, index, glyph } in shown"
+              :key="index"
+              :class="{ chosen: index === chosen }"
+              @click="choose(index)">
+              <th scope="row">
+                <button
+                  type="button"
+                  class="letter"
+                  :aria-pressed="index === chosen"
+                  :aria-label="`Choose route ${letterOf(index)}`">
+                  {{ letterOf(index) }}
+                </button>
+              </th>
               <td><BoardGlyph :groups="glyph" /></td>
               <td>
                 <b v-if="route.names.length" class="called">{{ route.names.map((n) => NAMES[n]).join(', ') }}</b>
                 <span :class="{ small: route.names.length }">{{ routeWords(route) }}</span>
               </td>
-              <td class="number">{{ usableOf(route) }}<span v-if="view.now.verdict !== 'no-go' && gained(route, now) !== null" class="faded small under">{{ signed(gained(route, now)!) }}</span></td>
+              <td class="number">
+                {{ usableOf(route)
+                }}<span v-if="view.now.verdict !== 'no-go' && gained(route, now) !== null" class="faded small under">{{
+                  signed(gained(route, now)!)
+                }}</span>
+              </td>
               <td class="number">{{ view.priced ? money(route.cost, '') : '–' }}</td>
-              <td class="number">{{ fastOf(route)?.toFixed(1) ?? '?' }}<span v-if="now.gbs && fastOf(route) !== null" class="faded small under" :class="{ lacking: route.sustained_gbs < now.gbs - 0.05 }">{{ signed(route.sustained_gbs - now.gbs) }}</span></td>
+              <td class="number">
+                {{ fastOf(route)?.toFixed(1) ?? '?'
+                }}<span
+                  v-if="now.gbs && fastOf(route) !== null"
+                  class="faded small under"
+                  :class="{ lacking: route.sustained_gbs < now.gbs - 0.05 }"
+                  >{{ signed(route.sustained_gbs - now.gbs) }}</span
+                >
+              </td>
               <td class="number">{{ rateOf(route) ?? '?' }}</td>
               <td class="number">{{ route.trouble ? percent(route.trouble) : '' }}</td>
               <td class="number">{{ route.free_slots }}</td>
               <td class="number">{{ route.touches }}</td>
-              <td class="stands"><VerdictWord :of="route.evaluation" /><small v-if="route.in_warranty" class="faded under">inside the warranty</small></td>
+              <td class="stands">
+                <VerdictWord :of="route.evaluation" /><small v-if="route.in_warranty" class="faded under"
+                  >inside the warranty</small
+                >
+              </td>
               <td class="do">
-                <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Plan it: route ${letterOf(index)}`" @click.stop="plan(route)">Plan it</button>
-                <button v-if="session.mayWrite() && route.first_stage" type="button" class="quiet-link" :aria-label="`In two stages: plan route ${letterOf(index)}`" title="one module first, proved, then the rest" @click.stop="plan(route, [layoutOf(view!, route.first_stage)])">In two stages</button>
-                <button type="button" class="quiet-link" :aria-pressed="pinned.includes(index)" :aria-label="`${pinned.includes(index) ? 'Unpin' : 'Pin'} route ${letterOf(index)}`" @click.stop="pin(index)">{{ pinned.includes(index) ? 'Unpin' : 'Pin' }}</button>
+                <button
+                  v-if="session.mayWrite()"
+                  type="button"
+                  class="quiet-link"
+                  :aria-label="`Plan it: route ${letterOf(index)}`"
+                  @click.stop="plan(route)">
+                  Plan it
+                </button>
+                <button
+                  v-if="session.mayWrite() && route.first_stage"
+                  type="button"
+                  class="quiet-link"
+                  :aria-label="`In two stages: plan route ${letterOf(index)}`"
+                  title="one module first, proved, then the rest"
+                  @click.stop="plan(route, [layoutOf(view!, route.first_stage)])">
+                  In two stages
+                </button>
+                <button
+                  type="button"
+                  class="quiet-link"
+                  :aria-pressed="pinned.includes(index)"
+                  :aria-label="`${pinned.includes(index) ? 'Unpin' : 'Pin'} route ${letterOf(index)}`"
+                  @click.stop="pin(index)">
+                  {{ pinned.includes(index) ? 'Unpin' : 'Pin' }}
+                </button>
               </td>
             </tr>
           </tbody>
         </table>
-        <p v-if="shown.length < rows.length" class="rest small"><button type="button" class="quiet-link" @click="whole = true">and {{ rows.length - shown.length }} more routes</button> <span class="faded">that cost, give or risk something else; wishes leave fewer</span></p>
+        <p v-if="shown.length < rows.length" class="rest small">
+          <button type="button" class="quiet-link" @click="whole = true">
+            and {{ rows.length - shown.length }} more routes</button
+          >{{ ' ' }}
+          <span class="faded">that cost, give or risk something else; wishes leave fewer</span>
+        </p>
       </section>
     </template>
   </div>

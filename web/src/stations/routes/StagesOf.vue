@@ -18,7 +18,12 @@ watch([open, () => props.goal], async () => {
   wrong.value = ''
   if (!open.value) return
   try {
-    ways.value = await ask(api.POST('/api/machines/{machine_id}/stagings', { params: { path: { machine_id: props.machineId } }, body: { slots: props.goal as never } }))
+    ways.value = await ask(
+      api.POST('/api/machines/{machine_id}/stagings', {
+        params: { path: { machine_id: props.machineId } },
+        body: { slots: props.goal as never },
+      }),
+    )
   } catch (error) {
     wrong.value = wordsOf(error)
   }
@@ -36,16 +41,39 @@ const last = (way: Staging) => way.stages[way.stages.length - 1]!
       <div v-for="way in ways" :key="way.how" class="way">
         <p class="small head">
           <b>{{ STAGINGS[way.how] }}</b>
-          <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-label="`Plan it so: ${STAGINGS[way.how]}`" @click="emit('plan', way.stages.map((s) => s.slots as Layout))">Plan it so</button>
+          <button
+            v-if="session.mayWrite()"
+            type="button"
+            class="quiet-link"
+            :aria-label="`Plan it so: ${STAGINGS[way.how]}`"
+            @click="
+              emit(
+                'plan',
+                way.stages.map((s) => s.slots as Layout),
+              )
+            ">
+            Plan it so
+          </button>
         </p>
         <ol class="small">
           <li v-for="(s, i) in way.stages" :key="i">
-            {{ stageWords(board, before(way, i), s.slots as Layout) }}: {{ s.doubted ? `${percent(s.doubted)} doubted` : 'nothing doubted' }}.
+            {{ stageWords(board, before(way, i), s.slots as Layout) }}:
+            {{ s.doubted ? `${percent(s.doubted)} doubted` : 'nothing doubted' }}.
             <template v-if="s.shows.length"
-              >Shows <template v-for="(w, n) in s.shows" :key="w.words">{{ n ? '; ' : '' }}{{ w.words }} <span class="faded">({{ surely(w.works) }}, then {{ w.then_works === null ? 'known' : surely(w.then_works) }})</span></template>.</template
+              >Shows
+              <template v-for="(w, n) in s.shows" :key="w.words"
+                >{{ n ? '; ' : '' }}{{ w.words }}
+                <span class="faded"
+                  >({{ surely(w.works) }}, then {{ w.then_works === null ? 'known' : surely(w.then_works) }})</span
+                ></template
+              >.</template
             >
           </li>
-          <li>Then the rest: {{ last(way).left ? `${percent(last(way).left)} doubted` : 'nothing doubted' }}<template v-if="doubted > last(way).left + 0.005">, not {{ percent(doubted) }}</template>.</li>
+          <li>
+            Then the rest: {{ last(way).left ? `${percent(last(way).left)} doubted` : 'nothing doubted'
+            }}<template v-if="doubted > last(way).left + 0.005">, not {{ percent(doubted) }}</template
+            >.
+          </li>
         </ol>
       </div>
     </template>

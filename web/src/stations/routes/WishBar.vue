@@ -6,7 +6,11 @@ import { amountIn } from '@/ui/form'
 import TextAnswer from '@/ui/TextAnswer.vue'
 import { wordsOf, type Wishes } from '@/api/client'
 
-const props = defineProps<{ wishes: Wishes; currency: string; /** Whether something in it keeps its content without power. */ keeps: boolean }>()
+const props = defineProps<{
+  wishes: Wishes
+  currency: string
+  /** Whether something in it keeps its content without power. */ keeps: boolean
+}>()
 const emit = defineEmits<{ change: [wishes: Partial<Wishes>] }>()
 
 type Numeric = 'usable_gib' | 'budget' | 'free_slots' | 'rate_mts' | 'top_trouble'
@@ -17,7 +21,19 @@ const NUMBERS: { key: Numeric; before: string; after: () => string; wide?: boole
   { key: 'rate_mts', before: 'at least', after: () => 'MT/s' },
   { key: 'top_trouble', before: 'trouble up to', after: () => '%' },
 ]
-const TOGGLES: { key: 'keep_fitted' | 'keep_warranty' | 'third_party' | 'over_official' | 'uneven' | 'less_bandwidth' | 'less_memory' | 'move_content'; on: boolean; words: string }[] = [
+const TOGGLES: {
+  key:
+    | 'keep_fitted'
+    | 'keep_warranty'
+    | 'third_party'
+    | 'over_official'
+    | 'uneven'
+    | 'less_bandwidth'
+    | 'less_memory'
+    | 'move_content'
+  on: boolean
+  words: string
+}[] = [
   { key: 'keep_fitted', on: true, words: 'keep what is fitted' },
   { key: 'keep_warranty', on: true, words: 'open nothing that ends the warranty' },
   { key: 'third_party', on: false, words: 'listed parts only' },
@@ -28,18 +44,35 @@ const TOGGLES: { key: 'keep_fitted' | 'keep_warranty' | 'third_party' | 'over_of
   { key: 'move_content', on: true, words: 'move what keeps its content too' },
 ]
 const more = ref(window.innerWidth >= 1200)
-const numbers = computed(() => NUMBERS.filter((n) => more.value || n.key === 'usable_gib' || n.key === 'budget' || shown(n.key) !== ''))
-const toggles = computed(() => TOGGLES.filter((t) => (t.key !== 'move_content' || props.keeps) && (more.value || props.wishes[t.key] === t.on)))
+const numbers = computed(() =>
+  NUMBERS.filter((n) => more.value || n.key === 'usable_gib' || n.key === 'budget' || shown(n.key) !== ''),
+)
+const toggles = computed(() =>
+  TOGGLES.filter((t) => (t.key !== 'move_content' || props.keeps) && (more.value || props.wishes[t.key] === t.on)),
+)
 function shown(key: Numeric): string {
   const value = props.wishes[key]
-  return value === null || value === undefined ? '' : key === 'usable_gib' ? gbUp(Number(value)) : String(key === 'top_trouble' ? Math.round(Number(value) * 100) : value)
+  return value === null || value === undefined
+    ? ''
+    : key === 'usable_gib'
+      ? gbUp(Number(value))
+      : String(key === 'top_trouble' ? Math.round(Number(value) * 100) : value)
 }
 const fault = ref('')
 function set({ key, before, after }: (typeof NUMBERS)[number], typed: string): void {
   fault.value = ''
   try {
     const value = typed.trim() ? amountIn(key, typed) : null
-    emit('change', { [key]: value === null ? null : key === 'top_trouble' ? Math.min(value, 100) / 100 : key === 'free_slots' || key === 'rate_mts' ? Math.round(value) : value })
+    emit('change', {
+      [key]:
+        value === null
+          ? null
+          : key === 'top_trouble'
+            ? Math.min(value, 100) / 100
+            : key === 'free_slots' || key === 'rate_mts'
+              ? Math.round(value)
+              : value,
+    })
   } catch (error) {
     fault.value = `${before} ${after()}: ${wordsOf(error)}`
   }
@@ -50,12 +83,29 @@ function set({ key, before, after }: (typeof NUMBERS)[number], typed: string): v
   <div class="wishes" role="group" aria-label="Wishes">
     <span class="faded">Wishes</span>
     <label v-for="n in numbers" :key="n.key" class="choice wish" :class="{ on: shown(n.key) !== '' }">
-      {{ n.before }} <TextAnswer :value="shown(n.key)" inputmode="decimal" :class="{ wide: n.wide }" :label="`${n.before} ${n.after()}`" :most="20" placeholder="any" @said="set(n, $event)" /> <span :class="{ money: n.wide }">{{ n.after() }}</span>
+      {{ n.before }}
+      <TextAnswer
+        :value="shown(n.key)"
+        inputmode="decimal"
+        :class="{ wide: n.wide }"
+        :label="`${n.before} ${n.after()}`"
+        :most="20"
+        placeholder="any"
+        @said="set(n, $event)" />{{ ' ' }}
+      <span :class="{ money: n.wide }">{{ n.after() }}</span>
     </label>
-    <button v-for="t in toggles" :key="t.key" type="button" class="choice" :aria-pressed="wishes[t.key] === t.on" @click="emit('change', { [t.key]: wishes[t.key] === t.on ? null : t.on })">
+    <button
+      v-for="t in toggles"
+      :key="t.key"
+      type="button"
+      class="choice"
+      :aria-pressed="wishes[t.key] === t.on"
+      @click="emit('change', { [t.key]: wishes[t.key] === t.on ? null : t.on })">
       {{ t.words }}
     </button>
-    <button type="button" class="quiet-link" :aria-expanded="more" @click="more = !more">{{ more ? 'Fewer wishes' : 'More wishes' }}</button>
+    <button type="button" class="quiet-link" :aria-expanded="more" @click="more = !more">
+      {{ more ? 'Fewer wishes' : 'More wishes' }}
+    </button>
     <p v-if="fault" class="wrong small fault" role="alert">{{ fault }}</p>
   </div>
 </template>

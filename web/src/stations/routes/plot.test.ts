@@ -29,10 +29,22 @@ describe('scales', () => {
 describe('words beside marks', () => {
   const x = scaleOf([100], 0, 400)
   const y = scaleOf([100], 300, 0)
-  const point = (index: number, cost: number, value: number, words: string) => ({ index, cost, value, trouble: 0, words })
+  const point = (index: number, cost: number, value: number, words: string) => ({
+    index,
+    cost,
+    value,
+    trouble: 0,
+    words,
+  })
 
   it('keeps them off other marks and words, and inside', () => {
-    const placed = placePoints([point(0, 50, 50, 'cheapest'), point(1, 52, 50, 'fastest'), point(2, 98, 50, 'largest')], x, y, 0, 340)
+    const placed = placePoints(
+      [point(0, 50, 50, 'cheapest'), point(1, 52, 50, 'fastest'), point(2, 98, 50, 'largest')],
+      x,
+      y,
+      0,
+      340,
+    )
     expect(placed.map((p) => p.label?.anchor)).toEqual(['end', 'start', 'end'])
   })
   it('leaves out what has no room', () => {
@@ -40,7 +52,13 @@ describe('words beside marks', () => {
     expect(placePoints(heap, x, y, 0, 400).some((p) => p.label === null)).toBe(true)
   })
   it('tells marks at one place apart, and keeps where they belong', () => {
-    const placed = placePoints(Array.from({ length: 9 }, (_, i) => point(i, 50, 50, '')), x, y, 0, 400)
+    const placed = placePoints(
+      Array.from({ length: 9 }, (_, i) => point(i, 50, 50, '')),
+      x,
+      y,
+      0,
+      400,
+    )
     for (const p of placed) {
       expect(p.true).toEqual({ x: x.at(50), y: y.at(50) })
       for (const q of placed) if (p !== q) expect(Math.hypot(p.x - q.x, p.y - q.y)).toBeGreaterThan(p.size)

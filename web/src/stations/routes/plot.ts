@@ -29,7 +29,8 @@ export interface Scale {
 export function scaleOf(values: number[], from: number, to: number, atLeast = 4): Scale {
   const most = Math.max(...values, 1)
   const least = Math.min(...values)
-  const low = least > 0.35 * most && least < most ? Math.max(0, least - Math.max(0.12 * (most - least), 0.06 * most)) : 0
+  const low =
+    least > 0.35 * most && least < most ? Math.max(0, least - Math.max(0.12 * (most - least), 0.06 * most)) : 0
   const raw = (most - low) / atLeast
   const size = 10 ** Math.floor(Math.log10(raw))
   const step = [1, 2, 2.5, 5, 10].map((m) => m * size).find((s) => s >= raw)!
@@ -47,7 +48,9 @@ export function moneyScale(values: number[], from: number, to: number): Scale {
   const at = (value: number) => from + Math.sqrt(Math.max(value, 0) / (1.05 * most)) * (to - from)
   const ticks: number[] = []
   for (let size = 10 ** Math.floor(Math.log10(most)); size >= most / 1000; size /= 10)
-    for (const tick of [5, 2, 1].map((m) => m * size)) if (tick <= 1.05 * most && at(tick) - from >= ROOM && (!ticks.length || at(ticks[0]!) - at(tick) >= ROOM)) ticks.unshift(tick)
+    for (const tick of [5, 2, 1].map((m) => m * size))
+      if (tick <= 1.05 * most && at(tick) - from >= ROOM && (!ticks.length || at(ticks[0]!) - at(tick) >= ROOM))
+        ticks.unshift(tick)
   return { ticks: [0, ...ticks], at }
 }
 /** Between two figures along a scale. [px] */
@@ -66,15 +69,22 @@ export function doublingScale(values: number[], from: number, to: number): Scale
 const CHARACTER = 6.6
 
 /** Each mark at its place or, where another covers it, at the nearest beside. */
-function toldApart<M extends { true: { x: number; y: number }; size: number }>(marks: M[], left: number, right: number): (M & { x: number; y: number })[] {
+function toldApart<M extends { true: { x: number; y: number }; size: number }>(
+  marks: M[],
+  left: number,
+  right: number,
+): (M & { x: number; y: number })[] {
   const placed: (M & { x: number; y: number })[] = []
-  const clear = (x: number, y: number, size: number) => placed.every((p) => Math.hypot(p.x - x, p.y - y) >= 0.8 * (p.size + size))
+  const clear = (x: number, y: number, size: number) =>
+    placed.every((p) => Math.hypot(p.x - x, p.y - y) >= 0.8 * (p.size + size))
   for (const m of marks) {
     let at = m.true
     for (let ring = 1; ring <= 12 && !clear(at.x, at.y, m.size); ring++) {
       // To the sides before up and down: a place off the level of what it gives misleads more.
       const turns = [0, 8, 1, 7, 9, 15, 2, 6, 10, 14, 3, 5, 11, 13, 4, 12].map((n) => (n * Math.PI) / 8)
-      const beside = turns.map((t) => ({ x: m.true.x + 5 * ring * Math.cos(t), y: m.true.y + 5 * ring * Math.sin(t) })).filter((p) => p.x - m.size >= left && p.x + m.size <= right)
+      const beside = turns
+        .map((t) => ({ x: m.true.x + 5 * ring * Math.cos(t), y: m.true.y + 5 * ring * Math.sin(t) }))
+        .filter((p) => p.x - m.size >= left && p.x + m.size <= right)
       at = beside.find((p) => clear(p.x, p.y, m.size)) ?? at
     }
     placed.push({ ...m, ...at })
@@ -84,7 +94,11 @@ function toldApart<M extends { true: { x: number; y: number }; size: number }>(m
 
 /** Marks and, as far as they keep clear of each other, words beside them; points that come first are served first. */
 export function placePoints(points: Point[], x: Scale, y: Scale, left: number, right: number): PlacedPoint[] {
-  const marks = toldApart(points.map((p) => ({ ...p, true: { x: x.at(p.cost), y: y.at(p.value) }, size: 6.5 + 9 * Math.sqrt(p.trouble) })), left, right)
+  const marks = toldApart(
+    points.map((p) => ({ ...p, true: { x: x.at(p.cost), y: y.at(p.value) }, size: 6.5 + 9 * Math.sqrt(p.trouble) })),
+    left,
+    right,
+  )
   const taken = marks.map((m) => ({ x0: m.x - m.size, x1: m.x + m.size, y0: m.y - m.size, y1: m.y + m.size }))
   return marks.map((mark) => {
     if (!mark.words) return { ...mark, label: null }
@@ -92,7 +106,12 @@ export function placePoints(points: Point[], x: Scale, y: Scale, left: number, r
     for (const dy of [0, -13, 13, -26, 26]) {
       for (const anchor of ['start', 'end'] as const) {
         const at = anchor === 'start' ? mark.x + mark.size + 9 : mark.x - mark.size - 9
-        const box = { x0: anchor === 'start' ? at : at - width, x1: anchor === 'start' ? at + width : at, y0: mark.y + dy - 7, y1: mark.y + dy + 7 }
+        const box = {
+          x0: anchor === 'start' ? at : at - width,
+          x1: anchor === 'start' ? at + width : at,
+          y0: mark.y + dy - 7,
+          y1: mark.y + dy + 7,
+        }
         const clear = taken.every((t) => t.x1 < box.x0 || t.x0 > box.x1 || t.y1 < box.y0 || t.y0 > box.y1)
         if (clear && box.x0 >= left && box.x1 <= right) {
           taken.push(box)

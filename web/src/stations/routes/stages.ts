@@ -19,10 +19,17 @@ export function stageWords(board: Board, before: Layout, after: Layout): string 
     if (same(module, before[slot.id])) continue
     if (!module) emptied.push(slot.printed)
     else {
-      const words = module === 'unknown' ? 'an unknown module' : `${gb(module.capacity_gib)} GB ${module.part ?? ''}`.trim()
+      const words =
+        module === 'unknown' ? 'an unknown module' : `${gb(module.capacity_gib)} GB ${module.part ?? ''}`.trim()
       into.set(words, [...(into.get(words) ?? []), slot.printed])
     }
   }
-  const listed = (names: string[]) => (names.length > 4 ? `${names.slice(0, 3).join(', ')} and ${names.length - 3} more` : names.join(', '))
-  return [...[...into].map(([words, slots]) => `${words} into ${listed(slots)}`), ...(emptied.length ? [`${listed(emptied)} emptied`] : [])].join('; ') || 'nothing changes'
+  const listed = (names: string[]) =>
+    names.length > 4 ? `${names.slice(0, 3).join(', ')} and ${names.length - 3} more` : names.join(', ')
+  return (
+    [
+      ...[...into].map(([words, slots]) => `${words} into ${listed(slots)}`),
+      ...(emptied.length ? [`${listed(emptied)} emptied`] : []),
+    ].join('; ') || 'nothing changes'
+  )
 }

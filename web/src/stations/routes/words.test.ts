@@ -2,25 +2,59 @@ import { expect, it } from 'vitest'
 import type { Action, Layout, Module, PriceAt, Route, SizingView } from '@/api/client'
 import { percent } from '@/ui/figures'
 import { dutyWords, largestWords, mayOpen, shortWords, wayWords } from '../target/words'
-import { assumedWords, beats, given, layoutOf, letterOf, routeWords, troubleWords, verdictWords, whereNow } from './words'
+import {
+  assumedWords,
+  beats,
+  given,
+  layoutOf,
+  letterOf,
+  routeWords,
+  troubleWords,
+  verdictWords,
+  whereNow,
+} from './words'
 
 const module = (gib: number, part: string | null) => ({ capacity_gib: gib, part }) as Module
-const act = (verb: Action['do'], from: string | null, to: string | null, m: Module): Action => ({ do: verb, from, to, module: m })
-const route = (actions: Action[], more: object = {}) => ({ actions, evaluation: { verdict: 'at-risk' }, ...more }) as unknown as Route
+const act = (verb: Action['do'], from: string | null, to: string | null, m: Module): Action => ({
+  do: verb,
+  from,
+  to,
+  module: m,
+})
+const route = (actions: Action[], more: object = {}) =>
+  ({ actions, evaluation: { verdict: 'at-risk' }, ...more }) as unknown as Route
 
 it('tells what a route does, without what only lies on the mat meanwhile', () => {
   const big = module(64, 'Z-64')
   const small = module(16, 'O-16')
   expect(routeWords(route([act('keep', 'A', 'A', small)]))).toBe('as it is')
-  expect(routeWords(route([act('put-in', null, 'A', big), act('put-in', null, 'B', big), act('take-out', 'C', null, small), act('move', 'D', 'E', small)]))).toBe('2 x 64 GB Z-64 in, 16 GB out, 1 moved')
+  expect(
+    routeWords(
+      route([
+        act('put-in', null, 'A', big),
+        act('put-in', null, 'B', big),
+        act('take-out', 'C', null, small),
+        act('move', 'D', 'E', small),
+      ]),
+    ),
+  ).toBe('2 x 64 GB Z-64 in, 16 GB out, 1 moved')
   const kinds = (out: object, comes: object) =>
-    routeWords(route([act('take-out', 'A', null, { ...small, ...out }), act('put-in', null, 'A', { ...big, ...comes })]))
+    routeWords(
+      route([act('take-out', 'A', null, { ...small, ...out }), act('put-in', null, 'A', { ...big, ...comes })]),
+    )
   const unbuffered = { buffering: 'unbuffered', ecc: false }
   expect(kinds(unbuffered, { buffering: 'registered', ecc: true })).toBe('64 GB registered Z-64 in, 16 GB out')
   expect(kinds(unbuffered, { buffering: 'unbuffered', ecc: true })).toBe('64 GB unbuffered ECC Z-64 in, 16 GB out')
-  for (const alike of [unbuffered, { buffering: 'unbuffered', ecc: null }, { buffering: null }]) expect(kinds(alike, alike)).toBe('64 GB Z-64 in, 16 GB out')
-  expect(kinds({ buffering: 'unbuffered', ecc: null }, { buffering: 'unbuffered', ecc: true })).toBe('64 GB Z-64 in, 16 GB out')
-  expect(routeWords(route([act('take-out', 'A', 'mat', small), act('move', 'B', 'A', small), act('put-in', 'mat', 'B', small)]))).toBe('1 moved')
+  for (const alike of [unbuffered, { buffering: 'unbuffered', ecc: null }, { buffering: null }])
+    expect(kinds(alike, alike)).toBe('64 GB Z-64 in, 16 GB out')
+  expect(kinds({ buffering: 'unbuffered', ecc: null }, { buffering: 'unbuffered', ecc: true })).toBe(
+    '64 GB Z-64 in, 16 GB out',
+  )
+  expect(
+    routeWords(
+      route([act('take-out', 'A', 'mat', small), act('move', 'B', 'A', small), act('put-in', 'mat', 'B', small)]),
+    ),
+  ).toBe('1 moved')
 })
 
 it.each([
@@ -32,11 +66,20 @@ it.each([
 ])('writes %f as %s', (p, words) => expect(percent(p)).toBe(words))
 
 it('tells trouble with its range, and who stands behind', () => {
-  expect(troubleWords(route([], { trouble: 0.2, trouble_range: { low: 0.004, high: 0.62 } }))).toBe('20\u00a0% (0 to 62)')
+  expect(troubleWords(route([], { trouble: 0.2, trouble_range: { low: 0.004, high: 0.62 } }))).toBe(
+    '20\u00a0% (0 to 62)',
+  )
   expect(troubleWords(route([], { trouble: 0 }))).toBe('none: nothing new')
-  expect([verdictWords(route([], { in_warranty: true })), verdictWords(route([]))]).toEqual(['at risk, inside the warranty', 'at risk'])
+  expect([verdictWords(route([], { in_warranty: true })), verdictWords(route([]))]).toEqual([
+    'at risk, inside the warranty',
+    'at risk',
+  ])
   expect([letterOf(0), letterOf(25), letterOf(26)]).toEqual(['A', 'Z', '27'])
-  expect([given('budget'), given('uneven'), given('less_bandwidth')]).toEqual([{ budget: null }, { uneven: true }, { less_bandwidth: true }])
+  expect([given('budget'), given('uneven'), given('less_bandwidth')]).toEqual([
+    { budget: null },
+    { uneven: true },
+    { less_bandwidth: true },
+  ])
 })
 
 it.each([
@@ -57,7 +100,15 @@ it.each([
   [null, null, null, 'ask', 'nobody said what it carries'],
   [0, 20, true, 'go', ''],
 ])('says of a largest load of %s with %s free: %s, %s', (load, room, fits, mark, words) => {
-  const duty = { fits: true, fits_with_one_lost: true, unknown: [], largest_gib: load, largest_room_gib: room, largest_goes_to: 'hall-02', largest_fits: fits } as unknown as NonNullable<SizingView['duty']>
+  const duty = {
+    fits: true,
+    fits_with_one_lost: true,
+    unknown: [],
+    largest_gib: load,
+    largest_room_gib: room,
+    largest_goes_to: 'hall-02',
+    largest_fits: fits,
+  } as unknown as NonNullable<SizingView['duty']>
   expect(mayOpen(duty)).toBe(mark)
   expect(largestWords(duty)).toContain(words)
 })
@@ -70,10 +121,20 @@ it('tells a way and what is lacking', () => {
 })
 
 it('knows a route again in a later answer, and what has beaten one that is gone', () => {
-  const way = (cost: string, usable_gib: number, trouble: number) => route([], { cost, usable_gib, trouble, sustained_gbs: 1 })
+  const way = (cost: string, usable_gib: number, trouble: number) =>
+    route([], { cost, usable_gib, trouble, sustained_gbs: 1 })
   const seen = way('20.00', 64, 0.2)
-  expect([whereNow(seen, [way('10.00', 64, 0.2), way('20.00', 64, 0.2)]), whereNow(seen, [way('9.00', 64, 0.2)]), whereNow(undefined, [seen])]).toEqual([1, -1, -1])
-  expect([beats(way('9.00', 64, 0.2), seen), beats(way('9.00', 32, 0.2), seen), beats(way('9.00', 64, 0.3), seen), beats(way('100.00', 96, 0), seen)]).toEqual([true, false, false, false])
+  expect([
+    whereNow(seen, [way('10.00', 64, 0.2), way('20.00', 64, 0.2)]),
+    whereNow(seen, [way('9.00', 64, 0.2)]),
+    whereNow(undefined, [seen]),
+  ]).toEqual([1, -1, -1])
+  expect([
+    beats(way('9.00', 64, 0.2), seen),
+    beats(way('9.00', 32, 0.2), seen),
+    beats(way('9.00', 64, 0.3), seen),
+    beats(way('100.00', 96, 0), seen),
+  ]).toEqual([true, false, false, false])
 })
 
 it('puts a layout together of what is fitted and what a route changes', () => {
@@ -90,5 +151,7 @@ it.each<[string, Layout, boolean]>([
   ['a module that failed', { A1: { ...module(16, 'O-16'), failed: 'mapped out' } }, false],
   ['a part number', { A1: 'unknown', A2: module(16, 'O-16') }, true],
 ])('offers more of what is fitted where there is such: %s', (_, fitted, more) => {
-  expect(assumedWords(fitted, 'the board')).toBe(`${more ? 'more of what is fitted, and ' : ''}what the standards have and the board takes`)
+  expect(assumedWords(fitted, 'the board')).toBe(
+    `${more ? 'more of what is fitted, and ' : ''}what the standards have and the board takes`,
+  )
 })

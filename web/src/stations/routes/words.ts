@@ -45,7 +45,11 @@ export const letterOf = (i: number): string => (i < 26 ? String.fromCharCode(65 
 function kindsNow(route: Route): Set<string> {
   const there = route.actions.flatMap((a) => (a.from && a.from !== 'mat' && a.module) || [])
   // Of which nobody told whether it corrects errors may be either.
-  return new Set(there.flatMap((m) => (m.ecc === null ? [kindOf(m), kindOf({ ...m, ecc: true })] : [kindOf(m)])).filter((k) => k !== null))
+  return new Set(
+    there
+      .flatMap((m) => (m.ecc === null ? [kindOf(m), kindOf({ ...m, ecc: true })] : [kindOf(m)]))
+      .filter((k) => k !== null),
+  )
 }
 /** The kind of what comes in, where it is none of those that are there now. */
 function otherKind(module: Module | null, now: Set<string>): string {
@@ -69,7 +73,9 @@ export function routeWords(route: Route): string {
   const comes = counted(['put-in'])
   const goes = counted(['take-out'])
   const moves = route.actions.filter((a) => a.do === 'move').length
-  return [comes && `${comes} in`, goes && `${goes} out`, moves && `${moves} moved`].filter(Boolean).join(', ') || 'as it is'
+  return (
+    [comes && `${comes} in`, goes && `${goes} out`, moves && `${moves} moved`].filter(Boolean).join(', ') || 'as it is'
+  )
 }
 
 /** What the machine holds by a route's changes, or by those of its first stage; without any, what it held when they were looked for. */
@@ -99,7 +105,8 @@ export interface Had {
   gbs: number
 }
 /** What a route has more than now; null where that is not known. [GB] */
-export const gained = (route: Route, now: Had): number | null => (now.open || route.evaluation.not_counted ? null : route.usable_gib - now.usable)
+export const gained = (route: Route, now: Had): number | null =>
+  now.open || route.evaluation.not_counted ? null : route.usable_gib - now.usable
 /** What is usable of a route. [GB] */
 export const usableOf = (route: Route): string => counted(route.usable_gib, route.evaluation.not_counted)
 
@@ -110,11 +117,17 @@ export function regrets(route: Route, now: Had): string[] {
   const out = leaves.length - unseen
   const comes = route.actions.filter((a) => a.do === 'put-in' && a.from === null).length
   const kinds = kindsNow(route)
-  const others = new Set(route.actions.map((a) => (a.do === 'put-in' ? otherKind(a.module, kinds) : '')).filter(Boolean))
+  const others = new Set(
+    route.actions.map((a) => (a.do === 'put-in' ? otherKind(a.module, kinds) : '')).filter(Boolean),
+  )
   const over = route.buy.reduce((sum, b) => sum + b.count, 0) - comes
   return [
-    now.gbs > 0 && fastOf(route) !== null && route.sustained_gbs < now.gbs - 0.05 && `it runs slower than now: ${gb(now.gbs - route.sustained_gbs)} of ${gb(now.gbs)} GB/s are given up`,
-    route.usable_gib < now.usable - 0.05 && `it leaves less than now: ${gb(now.usable - route.usable_gib)} GB are given up`,
+    now.gbs > 0 &&
+      fastOf(route) !== null &&
+      route.sustained_gbs < now.gbs - 0.05 &&
+      `it runs slower than now: ${gb(now.gbs - route.sustained_gbs)} of ${gb(now.gbs)} GB/s are given up`,
+    route.usable_gib < now.usable - 0.05 &&
+      `it leaves less than now: ${gb(now.usable - route.usable_gib)} GB are given up`,
     route.evaluation.findings.find((f) => f.code === 'risk.content')?.message,
     unseen && `what comes out of ${plural(unseen, 'slot')} nobody looked at: it may be more than what comes in`,
     others.size > 0 && `${[...others].join(' and ')} modules are another kind than what runs now`,
@@ -182,13 +195,17 @@ export const shapeOf = (route: Route) => VERDICTS[route.evaluation.verdict].seve
 /** Where a route is in a later answer of the same search, or -1: the same things done for the same money, whichever of equal slots. */
 export function whereNow(route: Route | undefined, routes: Route[]): number {
   if (!route) return -1
-  const same = (r: Route) => r.cost === route.cost && r.usable_gib === route.usable_gib && routeWords(r) === routeWords(route)
+  const same = (r: Route) =>
+    r.cost === route.cost && r.usable_gib === route.usable_gib && routeWords(r) === routeWords(route)
   return routes.findIndex(same)
 }
 
 /** No dearer, no smaller, no slower and no riskier. */
 export const beats = (one: Route, other: Route): boolean =>
-  Number(one.cost) <= Number(other.cost) && one.usable_gib >= other.usable_gib && one.sustained_gbs >= other.sustained_gbs && one.trouble <= other.trouble
+  Number(one.cost) <= Number(other.cost) &&
+  one.usable_gib >= other.usable_gib &&
+  one.sustained_gbs >= other.sustained_gbs &&
+  one.trouble <= other.trouble
 
 /** What modules are that nobody offers: more of what is fitted only where some of it has a number to ask for. */
 export function assumedWords(fitted: Layout, board: string): string {

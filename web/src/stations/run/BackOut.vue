@@ -16,13 +16,22 @@ const way = computed(() => {
 </script>
 
 <template>
-  <v-dialog :model-value="true" max-width="620" aria-label="Back out: the machine as it was" @update:model-value="$emit('leave')">
+  <v-dialog
+    :model-value="true"
+    max-width="620"
+    aria-label="Back out: the machine as it was"
+    @update:model-value="$emit('leave')">
     <form class="panel fields dialog" aria-label="Back out" @submit.prevent="emit('out', reason, outcome || null)">
       <h2>Back out: the machine as it was</h2>
       <p class="small">What has been done so far is undone first. From the next hold point the way back is:</p>
-      <ol class="small"><li v-for="w in way" :key="w">{{ w }}</li></ol>
-      <label>Why <input v-model="reason" required maxlength="2000" placeholder="what went wrong, or what is lacking" /></label>
-      <label>What it was, for Field notes
+      <ol class="small">
+        <li v-for="w in way" :key="w">{{ w }}</li>
+      </ol>
+      <label
+        >Why <input v-model="reason" required maxlength="2000" placeholder="what went wrong, or what is lacking"
+      /></label>
+      <label
+        >What it was, for Field notes
         <select v-model="outcome">
           <option value="">nothing that speaks for or against the modules</option>
           <option value="not-seen">the machine did not see them</option>

@@ -26,20 +26,48 @@ const others = computed(() => props.risk.beliefs.filter((b) => !b.lacks_word))
       <p v-if="risk.beliefs.length" class="figure">
         <strong>{{ percent(risk.trouble) }}</strong> trouble
         <RangeMark :at="risk.trouble" :low="risk.trouble_range.low" :high="risk.trouble_range.high" />
-        <span class="faded small">{{ rangeWords(risk.trouble_range) }} when it is looked at otherwise{{ moved ? ` (${moved})` : '' }}; a module that comes in and fails early is {{ percent(risk.fails_early) }} of it; expected loss {{ risk.costs_told ? money(risk.expected_loss, currency) : 'not told: no costs are set' }}</span>
+        <span class="faded small"
+          >{{ rangeWords(risk.trouble_range) }} when it is looked at otherwise{{ moved ? ` (${moved})` : '' }}; a module
+          that comes in and fails early is {{ percent(risk.fails_early) }} of it; expected loss
+          {{ risk.costs_told ? money(risk.expected_loss, currency) : 'not told: no costs are set' }}</span
+        >
       </p>
       <p v-else class="small">How much trouble it would be cannot be told while this is open:</p>
       <ul class="reasons">
         <li v-for="(f, i) in risk.reasons" :key="i"><SeverityMark :severity="f.severity" /> {{ f.message }}</li>
       </ul>
       <BeliefLine v-for="b in lacking" :key="b.words" :belief="b" />
-      <details v-if="others.length" class="small others"><summary>and {{ others.length }} that {{ others.length === 1 ? 'is' : 'are' }} only as doubtful as anything new</summary><BeliefLine v-for="b in others" :key="b.words" :belief="b" /></details>
-      <WorthIt v-if="risk.saving" class="small" :saving="risk.saving" :loss="risk.expected_loss - risk.saving.official_loss" :losses="risk.losses" :trouble="risk.trouble" :range="risk.trouble_range" :currency="currency" :costs-told="risk.costs_told" :against="`${money(risk.saving.official_cost, currency)} in the maker’s word`" />
-      <p v-else class="faded small">What it saves cannot be told: not all of its parts are at hand with a price, or nothing in the maker's word gives as much.</p>
+      <details v-if="others.length" class="small others">
+        <summary>
+          and {{ others.length }} that {{ others.length === 1 ? 'is' : 'are' }} only as doubtful as anything new
+        </summary>
+        <BeliefLine v-for="b in others" :key="b.words" :belief="b" />
+      </details>
+      <WorthIt
+        v-if="risk.saving"
+        class="small"
+        :saving="risk.saving"
+        :loss="risk.expected_loss - risk.saving.official_loss"
+        :losses="risk.losses"
+        :trouble="risk.trouble"
+        :range="risk.trouble_range"
+        :currency="currency"
+        :costs-told="risk.costs_told"
+        :against="`${money(risk.saving.official_cost, currency)} in the maker’s word`" />
+      <p v-else class="faded small">
+        What it saves cannot be told: not all of its parts are at hand with a price, or nothing in the maker's word
+        gives as much.
+      </p>
       <template v-if="risk.levers.length">
         <h3>What lowers it</h3>
         <ul class="levers small">
-          <li v-for="l in risk.levers" :key="l.kind + l.about"><b>{{ LEVERS[l.kind] ?? l.kind }}{{ l.about ? ` ${l.about}` : '' }}</b>: trouble {{ percent(l.trouble) }}<template v-if="risk.costs_told">, loss {{ money(l.expected_loss, currency) }}</template> <span class="faded">({{ l.because }})</span></li>
+          <li v-for="l in risk.levers" :key="l.kind + l.about">
+            <b>{{ LEVERS[l.kind] ?? l.kind }}{{ l.about ? ` ${l.about}` : '' }}</b
+            >: trouble {{ percent(l.trouble)
+            }}<template v-if="risk.costs_told">, loss {{ money(l.expected_loss, currency) }}</template
+            >{{ ' ' }}
+            <span class="faded">({{ l.because }})</span>
+          </li>
         </ul>
       </template>
     </template>
@@ -49,7 +77,9 @@ const others = computed(() => props.risk.beliefs.filter((b) => !b.lacks_word))
         <li v-for="(f, i) in risk.reasons" :key="i"><SeverityMark :severity="f.severity" /> {{ f.message }}</li>
       </ul>
     </template>
-    <p v-else class="quiet"><VerdictWord :of="risk" /> Nothing in it is at risk: all of it is vouched for, or ran here before.</p>
+    <p v-else class="quiet">
+      <VerdictWord :of="risk" /> Nothing in it is at risk: all of it is vouched for, or ran here before.
+    </p>
   </section>
 </template>
 

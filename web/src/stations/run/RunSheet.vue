@@ -35,12 +35,20 @@ const at = computed(() => atHand(steps.value))
 const looked = ref('')
 const shown = computed(() => steps.value.find((s) => s.key === looked.value) ?? at.value)
 const active = computed(() => view.value?.state === 'under way')
-const tickable = computed(() => (view.value && at.value ? ticking(view.value, at.value, waiting.value, session.account) : 'look'))
-const lit = computed<Map<string, Severity | 'plain'>>(() => new Map((shown.value?.slots ?? []).map((s) => [s, 'plain'])))
-const fitted = computed(() => (view.value ? layoutAt(steps.value, view.value.now as Layout, view.value.goal as Layout) : {}))
+const tickable = computed(() =>
+  view.value && at.value ? ticking(view.value, at.value, waiting.value, session.account) : 'look',
+)
+const lit = computed<Map<string, Severity | 'plain'>>(
+  () => new Map((shown.value?.slots ?? []).map((s) => [s, 'plain'])),
+)
+const fitted = computed(() =>
+  view.value ? layoutAt(steps.value, view.value.now as Layout, view.value.goal as Layout) : {},
+)
 /** What the steps of hands and starts that are open take; the soak is told by itself. [min] */
 const left = computed(() =>
-  steps.value.filter((s) => !s.done_at && s.proves !== 'soak').reduce((sum, s) => ({ low: sum.low + s.minutes.low, high: sum.high + s.minutes.high }), { low: 0, high: 0 }),
+  steps.value
+    .filter((s) => !s.done_at && s.proves !== 'soak')
+    .reduce((sum, s) => ({ low: sum.low + s.minutes.low, high: sum.high + s.minutes.high }), { low: 0, high: 0 }),
 )
 const closes = computed(() => {
   const end = view.value?.window_end ? (Date.parse(view.value.window_end) - Date.now()) / 60_000 : 0
@@ -51,7 +59,8 @@ const bays = computed(() => machine.value.bays.filter((b) => shown.value?.bays.i
 const slotShown = computed(() => shown.value?.slots.at(-1))
 const where = computed(() => (slotShown.value ? whereIs(machine.value.board, slotShown.value) : null))
 const inHand = computed(() => {
-  const module = shown.value?.do && shown.value.do !== 'take-out' && slotShown.value ? view.value?.goal[slotShown.value] : null
+  const module =
+    shown.value?.do && shown.value.do !== 'take-out' && slotShown.value ? view.value?.goal[slotShown.value] : null
   return module && module !== 'unknown' ? [moduleWords(module), module.part].filter(Boolean).join(', ') : ''
 })
 const noted = computed(() => (slotShown.value ? (view.value?.serials[slotShown.value] ?? '') : ''))
@@ -93,8 +102,10 @@ async function ended(work: Promise<unknown>): Promise<void> {
   }
 }
 const path = computed(() => ({ params: { path: { run_id: props.runId } } }))
-const backOut = (reason: string, outcome: 'not-seen' | 'unstable' | null) => ended(ask(api.POST('/api/runs/{run_id}/back-out', { ...path.value, body: { reason, outcome } })))
-const setWindow = (start: string | null, end: string | null) => ended(ask(api.PUT('/api/runs/{run_id}/window', { ...path.value, body: { start, end } })))
+const backOut = (reason: string, outcome: 'not-seen' | 'unstable' | null) =>
+  ended(ask(api.POST('/api/runs/{run_id}/back-out', { ...path.value, body: { reason, outcome } })))
+const setWindow = (start: string | null, end: string | null) =>
+  ended(ask(api.PUT('/api/runs/{run_id}/window', { ...path.value, body: { start, end } })))
 </script>
 
 <template>
@@ -103,56 +114,136 @@ const setWindow = (start: string | null, end: string | null) => ended(ask(api.PU
       <div class="progress">
         <strong>{{ at ? `step ${at.number} of ${steps.length}` : 'every step is done' }}</strong>
         <span v-if="!active" class="ended">{{ ENDED[view.state] ?? view.state }}</span>
-        <span class="faded small">{{ view.plan }}{{ view.stages > 1 ? `, stage ${view.stage} of ${view.stages}` : '' }}</span>
-        <span class="small">{{ view.taken_min === null ? 'not switched off yet' : `${Math.round(view.taken_min)} min` }} <span class="faded">of {{ minutesWords(view.down) }}</span></span>
+        <span class="faded small"
+          >{{ view.plan }}{{ view.stages > 1 ? `, stage ${view.stage} of ${view.stages}` : '' }}</span
+        >
+        <span class="small"
+          >{{ view.taken_min === null ? 'not switched off yet' : `${Math.round(view.taken_min)} min` }}
+          <span class="faded">of {{ minutesWords(view.down) }}</span></span
+        >
         <span v-if="active && at" class="small">{{ minutesWords(left) }} <span class="faded">to go</span></span>
-        <span v-if="view.window_start" class="faded small">window {{ moment(view.window_start, machine.zone) }}<template v-if="closes">; it closes in {{ closes }}</template></span>
+        <span v-if="view.window_start" class="faded small"
+          >window {{ moment(view.window_start, machine.zone)
+          }}<template v-if="closes">; it closes in {{ closes }}</template></span
+        >
       </div>
-      <p v-if="active" class="sent small" :class="connected ? 'faded' : 'off'" role="status">{{ !connected ? `No connection: ${unsent} ${unsent === 1 ? 'entry is' : 'entries are'} kept here and sent when it is back` : unsent ? `${unsent} ${unsent === 1 ? 'entry is' : 'entries are'} on the way` : 'every entry is sent' }}</p>
+      <p v-if="active" class="sent small" :class="connected ? 'faded' : 'off'" role="status">
+        {{
+          !connected
+            ? `No connection: ${unsent} ${unsent === 1 ? 'entry is' : 'entries are'} kept here and sent when it is back`
+            : unsent
+              ? `${unsent} ${unsent === 1 ? 'entry is' : 'entries are'} on the way`
+              : 'every entry is sent'
+        }}
+      </p>
       <div class="acts">
         <router-link v-if="active" class="press slim" :to="`/bench/${runId}`">Open at the bench</router-link>
         <a class="quiet-link" :href="`/api/runs/${runId}/sheet.pdf`" target="_blank" rel="noopener">Print (PDF)</a>
         <a class="quiet-link" :href="`/api/runs/${runId}/labels.pdf`" target="_blank" rel="noopener">Labels (PDF)</a>
         <a v-if="view.window_start" class="quiet-link" :href="`/api/runs/${runId}/window.ics`">Calendar</a>
-        <button v-if="active && session.mayWrite()" type="button" class="quiet-link" @click="dialog = 'window'">Maintenance window</button>
+        <button v-if="active && session.mayWrite()" type="button" class="quiet-link" @click="dialog = 'window'">
+          Maintenance window
+        </button>
       </div>
       <div class="contacts" aria-hidden="true">
-        <span v-for="g in byPhase(steps)" :key="g.key" class="phase"><span class="row"><i v-for="s in g.steps" :key="s.key" :class="{ made: s.done_at, proof: s.proves, waived: s.proof === 'waived', now: s.key === at?.key }"></i></span><small>{{ PHASES[g.phase] ?? g.phase }}</small></span>
+        <span v-for="g in byPhase(steps)" :key="g.key" class="phase"
+          ><span class="row"
+            ><i
+              v-for="s in g.steps"
+              :key="s.key"
+              :class="{
+                made: s.done_at,
+                proof: s.proves,
+                waived: s.proof === 'waived',
+                now: s.key === at?.key,
+              }"></i></span
+          ><small>{{ PHASES[g.phase] ?? g.phase }}</small></span
+        >
       </div>
     </div>
-    <p v-for="w in refused" :key="w.id" class="wrong small refused" role="alert">Not taken: {{ w.refused }} <button type="button" class="quiet-link" @click="dismiss(w)">I have read it</button></p>
+    <p v-for="w in refused" :key="w.id" class="wrong small refused" role="alert">
+      Not taken: {{ w.refused }} <button type="button" class="quiet-link" @click="dismiss(w)">I have read it</button>
+    </p>
     <p v-if="failure" class="wrong" role="alert">{{ failure }}</p>
     <section class="panel list" aria-label="Steps">
-      <StepList :steps="steps" :zone="machine.zone" :at="at?.key ?? ' '" :may="tickable === 'yes'" @look="looked = $event" @done="tick('done', $event)" @undone="tick('undone', $event)">
+      <StepList
+        :steps="steps"
+        :zone="machine.zone"
+        :at="at?.key ?? ' '"
+        :may="tickable === 'yes'"
+        @look="looked = $event"
+        @done="tick('done', $event)"
+        @undone="tick('undone', $event)">
         <template #waits="{ step }">
-          <HoldAlone v-if="tickable === 'second'" class="small" :run-id="runId" :step="step.key" :from="aloneFrom(view, waiting)" :connected="connected" @alone="alone(step.key, $event)" @ticked="reload" />
-          <router-link v-else-if="tickable === 'proof'" class="quiet-link small" :to="`/machines/${machine.id}/proof`">Proof ticks this: open it</router-link>
+          <HoldAlone
+            v-if="tickable === 'second'"
+            class="small"
+            :run-id="runId"
+            :step="step.key"
+            :from="aloneFrom(view, waiting)"
+            :connected="connected"
+            @alone="alone(step.key, $event)"
+            @ticked="reload" />
+          <router-link v-else-if="tickable === 'proof'" class="quiet-link small" :to="`/machines/${machine.id}/proof`"
+            >Proof ticks this: open it</router-link
+          >
         </template>
       </StepList>
       <div v-if="active" class="foot small">
         <b>Way back</b>
-        <span v-if="back" class="faded">{{ back.moves ? `${plural(back.moves, 'module move')} to undo, then closed and started` : 'closed and started again' }}: {{ minutesWords(back) }}; {{ gb(was) }} GB as before</span>
+        <span v-if="back" class="faded"
+          >{{
+            back.moves
+              ? `${plural(back.moves, 'module move')} to undo, then closed and started`
+              : 'closed and started again'
+          }}: {{ minutesWords(back) }}; {{ gb(was) }} GB as before</span
+        >
         <span v-else class="faded">nothing to undo yet</span>
-        <button v-if="session.mayWrite()" type="button" class="quiet-link back" @click="dialog = 'back'">Back out</button>
+        <button v-if="session.mayWrite()" type="button" class="quiet-link back" @click="dialog = 'back'">
+          Back out
+        </button>
       </div>
     </section>
     <section class="panel beside" aria-label="Where">
-      <p v-if="last" class="who small"><i aria-hidden="true"></i><b>{{ last.by }} at the bench</b> <span class="faded">last tick {{ clock(last.at, machine.zone) }}</span></p>
-      <div class="picture"><BoardView :board="machine.board" :now="fitted" :goal="(view.goal as Layout)" :lit="lit" :failed="machine.failed.filter((s) => s in fitted)" /></div>
+      <p v-if="last" class="who small">
+        <i aria-hidden="true"></i><b>{{ last.by }} at the bench</b>{{ ' ' }}
+        <span class="faded">last tick {{ clock(last.at, machine.zone) }}</span>
+      </p>
+      <div class="picture">
+        <BoardView
+          :board="machine.board"
+          :now="fitted"
+          :goal="view.goal as Layout"
+          :lit="lit"
+          :failed="machine.failed.filter((s) => s in fitted)" />
+      </div>
       <div v-if="bays.length" class="front" :style="{ '--columns': machine.bay_columns }">
-        <div v-for="b in machine.bays" :key="b.number" class="bay" :class="{ lit: shown?.bays.includes(b.number) }"><strong>{{ b.number }}</strong> <span class="mono small">{{ view.bays[String(b.number)] || '?' }}</span></div>
+        <div v-for="b in machine.bays" :key="b.number" class="bay" :class="{ lit: shown?.bays.includes(b.number) }">
+          <strong>{{ b.number }}</strong> <span class="mono small">{{ view.bays[String(b.number)] || '?' }}</span>
+        </div>
       </div>
       <div v-if="where" class="where">
         <strong class="mono">{{ where.name }}</strong>
-        <p><b v-if="where.place">{{ where.place }}</b><b v-else class="untold">where it lies is not told: find its name on the board</b><span class="faded">{{ where.among }}</span></p>
-        <p v-if="inHand" class="hand"><b>In your hand</b> <span class="mono">{{ inHand }}</span><span class="faded">{{ noted ? `noted: ${noted}` : 'its label is compared at the bench' }}</span></p>
+        <p>
+          <b v-if="where.place">{{ where.place }}</b><b v-else class="untold"
+            >where it lies is not told: find its name on the board</b
+          ><span class="faded">{{ where.among }}</span>
+        </p>
+        <p v-if="inHand" class="hand">
+          <b>In your hand</b> <span class="mono">{{ inHand }}</span><span class="faded">{{
+            noted ? `noted: ${noted}` : 'its label is compared at the bench'
+          }}</span>
+        </p>
       </div>
       <div class="remarks">
         <h2>{{ shown ? `At step ${shown.number}` : 'Notes' }}</h2>
         <ul class="small">
           <li v-for="r in view.remarks.filter((x) => !shown || x.step === shown.key)" :key="r.id">
-            <a v-if="r.is_photo" :href="`/api/runs/${runId}/attachments/${r.id}`" target="_blank" rel="noopener"><img :src="`/api/runs/${runId}/attachments/${r.id}`" :alt="`Photo by ${r.by}`" /></a>
-            <span v-else>{{ r.text || 'found not right' }}</span> <span class="faded">{{ r.by }}, {{ moment(r.at, machine.zone) }}</span>
+            <a v-if="r.is_photo" :href="`/api/runs/${runId}/attachments/${r.id}`" target="_blank" rel="noopener"
+              ><img :src="`/api/runs/${runId}/attachments/${r.id}`" :alt="`Photo by ${r.by}`"
+            /></a>
+            <span v-else>{{ r.text || 'found not right' }}</span>{{ ' ' }}
+            <span class="faded">{{ r.by }}, {{ moment(r.at, machine.zone) }}</span>
           </li>
         </ul>
         <form v-if="active && shown && session.mayWrite()" class="fields note" @submit.prevent="note">

@@ -11,7 +11,9 @@ const { machine, reload } = useMachine()
 const current = computed(() => machine.value.runs.find((r) => r.state === 'under way') ?? null)
 /** A run that has ended is shown until another plan is looked at. */
 const last = computed(() => machine.value.runs[0] ?? null)
-const plan = computed(() => machine.value.plans.find((p) => !['proved', 'waived', 'backed out'].includes(p.state)) ?? null)
+const plan = computed(
+  () => machine.value.plans.find((p) => !['proved', 'waived', 'backed out'].includes(p.state)) ?? null,
+)
 const old = ref(false)
 watch(plan, () => (old.value = false))
 const wrong = ref('')
@@ -20,7 +22,12 @@ async function replace(): Promise<void> {
   const names = machine.value.failed.map((s) => machine.value.board.slots.find((x) => x.id === s)?.printed ?? s)
   try {
     const params = { path: { machine_id: machine.value.id } }
-    await ask(api.POST('/api/machines/{machine_id}/plans', { params, body: { name: `Replace ${names.join(', ')}`.slice(0, 100) } }))
+    await ask(
+      api.POST('/api/machines/{machine_id}/plans', {
+        params,
+        body: { name: `Replace ${names.join(', ')}`.slice(0, 100) },
+      }),
+    )
     await reload()
   } catch (error) {
     wrong.value = wordsOf(error)
@@ -37,10 +44,18 @@ async function replace(): Promise<void> {
   <section v-else class="panel none">
     <h2>Nothing to run yet</h2>
     <template v-if="machine.failed.length">
-      <p>{{ machine.failed.length === 1 ? 'A module has failed.' : `${machine.failed.length} modules have failed.` }} A plan that replaces it is made here; its run sheet finds the slot, says what the new one must be like, and ends with the return.</p>
+      <p>
+        {{ machine.failed.length === 1 ? 'A module has failed.' : `${machine.failed.length} modules have failed.` }} A
+        plan that replaces it is made here; its run sheet finds the slot, says what the new one must be like, and ends
+        with the return.
+      </p>
       <button type="button" class="press" v-if="session.mayWrite()" @click="replace">Plan the replacement</button>
     </template>
-    <p v-else>A run sheet is made from a plan: <router-link class="quiet-link" :to="`/machines/${machine.id}/fit`">plan a change in Fit</router-link>, or choose a way in <router-link class="quiet-link" :to="`/machines/${machine.id}/routes`">Routes</router-link>.</p>
+    <p v-else>
+      A run sheet is made from a plan:
+      <router-link class="quiet-link" :to="`/machines/${machine.id}/fit`">plan a change in Fit</router-link>, or choose
+      a way in <router-link class="quiet-link" :to="`/machines/${machine.id}/routes`">Routes</router-link>.
+    </p>
     <p v-if="wrong" class="wrong" role="alert">{{ wrong }}</p>
   </section>
 </template>

@@ -30,19 +30,26 @@ watch(
 function reveal(): void {
   const panel = list.value?.parentElement
   const line = list.value?.querySelector<HTMLElement>('.step.at')
-  if (panel && line) panel.scrollTop += line.getBoundingClientRect().top - panel.getBoundingClientRect().top - panel.clientHeight / 3
+  if (panel && line)
+    panel.scrollTop += line.getBoundingClientRect().top - panel.getBoundingClientRect().top - panel.clientHeight / 3
 }
 onMounted(reveal)
 const groups = computed(() => byPhase(props.steps))
 const done = (steps: RunStep[]) => steps.filter((s) => s.done_at).length
 const isDone = (steps: RunStep[]) => !!props.at && done(steps) === steps.length
 /** What is left of a phase. [min] */
-const rest = (steps: RunStep[]) => steps.filter((s) => !s.done_at).reduce((sum, s) => ({ low: sum.low + s.minutes.low, high: sum.high + s.minutes.high }), { low: 0, high: 0 })
+const rest = (steps: RunStep[]) =>
+  steps
+    .filter((s) => !s.done_at)
+    .reduce((sum, s) => ({ low: sum.low + s.minutes.low, high: sum.high + s.minutes.high }), { low: 0, high: 0 })
 /** Phases that are done are one line; what was waived, or found alone, stays in sight. */
 const unfolded = ref<string[]>([])
-const fold = (key: string) => (unfolded.value = unfolded.value.includes(key) ? unfolded.value.filter((k) => k !== key) : [...unfolded.value, key])
+const fold = (key: string) =>
+  (unfolded.value = unfolded.value.includes(key) ? unfolded.value.filter((k) => k !== key) : [...unfolded.value, key])
 function shownOf(g: { key: string; steps: RunStep[] }): RunStep[] {
-  return isDone(g.steps) && !unfolded.value.includes(g.key) ? g.steps.filter((s) => s.proof === 'waived' || s.alone || s.key === open.value) : g.steps
+  return isDone(g.steps) && !unfolded.value.includes(g.key)
+    ? g.steps.filter((s) => s.proof === 'waived' || s.alone || s.key === open.value)
+    : g.steps
 }
 function look(key: string): void {
   open.value = open.value === key ? props.at : key
@@ -54,34 +61,75 @@ function look(key: string): void {
   <ol ref="list" class="phases">
     <li v-for="g in groups" :key="g.key">
       <h3>
-        <svg class="mark" width="16" height="16" viewBox="-8 -8 16 16" aria-hidden="true"><circle r="6" :class="isDone(g.steps) ? 'full' : 'hollow'" /><path v-if="done(g.steps) && !isDone(g.steps)" d="M0-6A6 6 0 0 0 0 6Z" class="full" /></svg>
-        <button v-if="isDone(g.steps)" type="button" class="fold" :aria-expanded="unfolded.includes(g.key)" @click="fold(g.key)">{{ PHASES[g.phase] ?? g.phase }}</button>
+        <svg class="mark" width="16" height="16" viewBox="-8 -8 16 16" aria-hidden="true">
+          <circle r="6" :class="isDone(g.steps) ? 'full' : 'hollow'" />
+          <path v-if="done(g.steps) && !isDone(g.steps)" d="M0-6A6 6 0 0 0 0 6Z" class="full" />
+        </svg>
+        <button
+          v-if="isDone(g.steps)"
+          type="button"
+          class="fold"
+          :aria-expanded="unfolded.includes(g.key)"
+          @click="fold(g.key)">
+          {{ PHASES[g.phase] ?? g.phase }}
+        </button>
         <span v-else>{{ PHASES[g.phase] ?? g.phase }}</span>
         <span class="faded small">{{ at ? `${done(g.steps)} of ${g.steps.length}` : '' }}</span>
-        <span class="faded small when">{{ isDone(g.steps) ? `${clock(g.steps[0]!.done_at!, zone)} to ${clock(g.steps.at(-1)!.done_at!, zone)}` : minutesWords(rest(g.steps)) }}</span>
+        <span class="faded small when">{{
+          isDone(g.steps)
+            ? `${clock(g.steps[0]!.done_at!, zone)} to ${clock(g.steps.at(-1)!.done_at!, zone)}`
+            : minutesWords(rest(g.steps))
+        }}</span>
       </h3>
       <ol class="steps">
-        <li v-for="s in shownOf(g)" :key="s.key" class="step" :class="{ done: s.done_at, at: s.key === at, open: s.key === open, hold: s.hold }">
+        <li
+          v-for="s in shownOf(g)"
+          :key="s.key"
+          class="step"
+          :class="{ done: s.done_at, at: s.key === at, open: s.key === open, hold: s.hold }">
           <button type="button" class="line" :aria-expanded="s.key === open" @click="look(s.key)">
             <span class="number">{{ s.number }}</span>
             <SeverityMark v-if="s.proof" class="proved" :severity="PROOF[s.proof]?.mark ?? 'ask'" :size="13" />
             <span v-else class="box" aria-hidden="true">{{ s.done_at ? '✓' : '' }}</span>
             <span class="text"><b v-if="s.hold" class="held">Hold</b> {{ s.text }}</span>
-            <span class="faded small when">{{ s.done_at ? `${s.proof === 'waived' ? 'waived ' : ''}${clock(s.done_at, zone)}, ${s.done_by}${s.alone ? ', alone' : ''}` : s.proof ? PROOF[s.proof]?.word : minutesWords(s.minutes) }}</span>
+            <span class="faded small when">{{
+              s.done_at
+                ? `${s.proof === 'waived' ? 'waived ' : ''}${clock(s.done_at, zone)}, ${s.done_by}${s.alone ? ', alone' : ''}`
+                : s.proof
+                  ? PROOF[s.proof]?.word
+                  : minutesWords(s.minutes)
+            }}</span>
           </button>
           <div v-if="s.key === open" class="more">
-            <p v-if="s.not_right !== null" class="wrong small">Found not right{{ s.not_right ? `: ${s.not_right}` : '' }}</p>
-            <p v-if="s.proof" class="small proof-words"><b>{{ PROOF[s.proof]?.word }}:</b> {{ s.proof_words }}</p>
+            <p v-if="s.not_right !== null" class="wrong small">
+              Found not right{{ s.not_right ? `: ${s.not_right}` : '' }}
+            </p>
+            <p v-if="s.proof" class="small proof-words">
+              <b>{{ PROOF[s.proof]?.word }}:</b> {{ s.proof_words }}
+            </p>
             <p v-if="s.alone" class="small hint">Nobody else looked: {{ s.alone }}</p>
             <p v-if="s.why" class="faded small">{{ s.why }}</p>
             <p v-if="s.tools.length" class="small">With: {{ s.tools.join(', ') }}</p>
-            <ul v-if="s.details.length" class="small"><li v-for="d in s.details" :key="d">{{ d }}</li></ul>
-            <ul v-if="s.checks.length" class="small checks" :class="{ looked: s.done_at }"><li v-for="c in s.checks" :key="c">{{ s.done_at ? '✓ ' : '' }}{{ c }}</li></ul>
-            <details v-if="s.hold" class="small"><summary>The way back from here</summary><ol><li v-for="w in s.back_out" :key="w">{{ w }}</li></ol></details>
+            <ul v-if="s.details.length" class="small">
+              <li v-for="d in s.details" :key="d">{{ d }}</li>
+            </ul>
+            <ul v-if="s.checks.length" class="small checks" :class="{ looked: s.done_at }">
+              <li v-for="c in s.checks" :key="c">{{ s.done_at ? '✓ ' : '' }}{{ c }}</li>
+            </ul>
+            <details v-if="s.hold" class="small">
+              <summary>The way back from here</summary>
+              <ol>
+                <li v-for="w in s.back_out" :key="w">{{ w }}</li>
+              </ol>
+            </details>
             <slot v-if="s.key === at && !may" name="waits" :step="s" />
             <div v-if="at" class="acts">
-              <button type="button" class="press slim" v-if="s.key === at && may" @click="emit('done', s.key)">Done, next</button>
-              <button v-if="s.done_at && !s.proves" type="button" class="quiet-link" @click="emit('undone', s.key)">Take the tick back</button>
+              <button type="button" class="press slim" v-if="s.key === at && may" @click="emit('done', s.key)">
+                Done, next
+              </button>
+              <button v-if="s.done_at && !s.proves" type="button" class="quiet-link" @click="emit('undone', s.key)">
+                Take the tick back
+              </button>
             </div>
           </div>
         </li>

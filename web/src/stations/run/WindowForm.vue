@@ -19,7 +19,9 @@ const keep = () => emit('set', atSite(start.value, props.zone), atSite(end.value
       <label>Begins <input v-model="start" type="datetime-local" required /></label>
       <label>Ends <input v-model="end" type="datetime-local" required :min="start" /></label>
       <div class="choices">
-        <button v-if="run.window_start" type="button" class="quiet-link" @click="$emit('set', null, null)">No window</button>
+        <button v-if="run.window_start" type="button" class="quiet-link" @click="$emit('set', null, null)">
+          No window
+        </button>
         <button type="button" class="quiet-link" @click="$emit('leave')">Cancel</button>
         <button class="press" type="submit">Keep</button>
       </div>

@@ -5,9 +5,27 @@ import type { Waiting } from '@/bench/queue'
 import { byPhase, layoutAt, minutesWords, runWords } from './words'
 
 const step = (key: string, more: Partial<RunStep> = {}): RunStep =>
-  ({ key, number: 1, phase: 'off', slots: [], hold: false, who: 'anyone', done_at: null, done_by: null, do: null, not_right: null, ...more }) as RunStep
-const entry = (kind: string, of: string, more: Partial<Waiting> = {}): Waiting =>
-  ({ id: of, run: 'r', account: 'me', at: '2031-03-01T08:00:00Z', entry: { kind, step: of, text: 'loose' } as never, ...more })
+  ({
+    key,
+    number: 1,
+    phase: 'off',
+    slots: [],
+    hold: false,
+    who: 'anyone',
+    done_at: null,
+    done_by: null,
+    do: null,
+    not_right: null,
+    ...more,
+  }) as RunStep
+const entry = (kind: string, of: string, more: Partial<Waiting> = {}): Waiting => ({
+  id: of,
+  run: 'r',
+  account: 'me',
+  at: '2031-03-01T08:00:00Z',
+  entry: { kind, step: of, text: 'loose' } as never,
+  ...more,
+})
 
 describe('the words of a run', () => {
   it.each([
@@ -19,8 +37,15 @@ describe('the words of a run', () => {
   ])('minutes %o are %s', (range, words) => expect(minutesWords(range)).toBe(words))
 
   it('groups steps by phase, and tells a phase that comes again again', () => {
-    const phases = byPhase([step('a'), step('b'), step('c', { phase: 'open' }), step('d')] as RunStep[]).map((g) => [g.phase, g.steps.length])
-    expect(phases).toEqual([['off', 2], ['open', 1], ['off', 1]])
+    const phases = byPhase([step('a'), step('b'), step('c', { phase: 'open' }), step('d')] as RunStep[]).map((g) => [
+      g.phase,
+      g.steps.length,
+    ])
+    expect(phases).toEqual([
+      ['off', 2],
+      ['open', 1],
+      ['off', 1],
+    ])
   })
 
   it.each([
@@ -32,18 +57,44 @@ describe('the words of a run', () => {
 
   it('knows what is in the slots after the steps done so far', () => {
     const at = '2031'
-    const steps = [step('1', { do: 'take-out', slots: ['A'], done_at: at }), step('2', { do: 'move', slots: ['B', 'C'], done_at: at }), step('3', { do: 'put-in', slots: ['A'] })]
+    const steps = [
+      step('1', { do: 'take-out', slots: ['A'], done_at: at }),
+      step('2', { do: 'move', slots: ['B', 'C'], done_at: at }),
+      step('3', { do: 'put-in', slots: ['A'] }),
+    ]
     expect(layoutAt(steps, { A: 'x', B: 'y' }, { A: 'z', C: 'y' })).toEqual({ C: 'y' })
   })
 })
 
 describe('what waits is laid over what the server knows', () => {
-  const view = { state: 'under way', steps: [step('a'), step('b', { done_at: '2030', done_by: 'I. Mar' }), step('h', { hold: true, who: 'second' }), step('p', { proves: 'memory test' })], last_by: 'other', last_at: '2031-03-01T07:00:00Z' } as unknown as RunView
+  const view = {
+    state: 'under way',
+    steps: [
+      step('a'),
+      step('b', { done_at: '2030', done_by: 'I. Mar' }),
+      step('h', { hold: true, who: 'second' }),
+      step('p', { proves: 'memory test' }),
+    ],
+    last_by: 'other',
+    last_at: '2031-03-01T07:00:00Z',
+  } as unknown as RunView
 
   it('ticks, takes back and finds wrong, in order; what was refused is not shown', () => {
-    const after = stepsWith(view, [entry('done', 'a'), entry('undone', 'b'), entry('not-right', 'a'), entry('done', 'h', { refused: 'no' })], 'me')
-    expect(after.map((s) => [s.done_at, s.not_right])).toEqual([[null, 'loose'], [null, null], [null, null], [null, null]])
-    expect(stepsWith(view, [entry('done', 'a')], 'me')[0]).toMatchObject({ done_by: 'me', done_at: '2031-03-01T08:00:00Z' })
+    const after = stepsWith(
+      view,
+      [entry('done', 'a'), entry('undone', 'b'), entry('not-right', 'a'), entry('done', 'h', { refused: 'no' })],
+      'me',
+    )
+    expect(after.map((s) => [s.done_at, s.not_right])).toEqual([
+      [null, 'loose'],
+      [null, null],
+      [null, null],
+      [null, null],
+    ])
+    expect(stepsWith(view, [entry('done', 'a')], 'me')[0]).toMatchObject({
+      done_by: 'me',
+      done_at: '2031-03-01T08:00:00Z',
+    })
   })
 
   it.each([
@@ -51,8 +102,11 @@ describe('what waits is laid over what the server knows', () => {
     ['technician', [entry('done', 'a')], 'second'],
     ['lead', [entry('done', 'a')], 'yes'],
     ['viewer', [], 'look'],
-  ])('a hold point after somebody else, for a %s with %o', (role, waiting, may) => expect(ticking(view, view.steps[2]!, waiting, { id: 'me', role })).toBe(may))
-  it('is not ticked by who did the last step', () => expect(ticking({ ...view, last_by: 'me' }, view.steps[2]!, [], { id: 'me', role: 'technician' })).toBe('second'))
+  ])('a hold point after somebody else, for a %s with %o', (role, waiting, may) =>
+    expect(ticking(view, view.steps[2]!, waiting, { id: 'me', role })).toBe(may),
+  )
+  it('is not ticked by who did the last step', () =>
+    expect(ticking({ ...view, last_by: 'me' }, view.steps[2]!, [], { id: 'me', role: 'technician' })).toBe('second'))
   it('is never ticked where it stands for proof, nor in a run that has ended but for its last steps', () => {
     const lead = { id: 'me', role: 'lead' }
     expect(ticking(view, view.steps[3]!, [], lead)).toBe('proof')

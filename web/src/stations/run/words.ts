@@ -46,10 +46,16 @@ export const PROOF: Record<string, { mark: Severity | 'go'; word: string }> = {
 }
 
 /** What a run's state is called where it has ended. */
-export const ENDED: Record<string, string> = { proved: 'proved', waived: 'on duty, not proved', 'backed out': 'backed out' }
+export const ENDED: Record<string, string> = {
+  proved: 'proved',
+  waived: 'on duty, not proved',
+  'backed out': 'backed out',
+}
 
 /** What the path says of a run. */
-export function runWords(run: { state: string; done: number; steps: number; stage: number; stages: number } | undefined): string {
+export function runWords(
+  run: { state: string; done: number; steps: number; stage: number; stages: number } | undefined,
+): string {
   if (!run) return 'not begun'
   if (run.state !== 'under way') return ENDED[run.state] ?? run.state
   const stage = run.stages > 1 ? `stage ${run.stage}, ` : ''
@@ -65,7 +71,11 @@ export function wayBack(steps: RunStep[]): { moves: number; low: number; high: n
   if (!opened && !done.some((s) => s.phase === 'off')) return null
   const first = (phase: string) => byPhase(steps).find((g) => g.phase === phase)?.steps ?? []
   const again = [...moved, ...(opened ? first('close') : []), ...first('first start')]
-  return { moves: moved.length, low: again.reduce((sum, s) => sum + s.minutes.low, 0), high: again.reduce((sum, s) => sum + s.minutes.high, 0) }
+  return {
+    moves: moved.length,
+    low: again.reduce((sum, s) => sum + s.minutes.low, 0),
+    high: again.reduce((sum, s) => sum + s.minutes.high, 0),
+  }
 }
 
 /** What is in the slots after so many steps: out of the goal what is not in yet, out of what was what is out. */

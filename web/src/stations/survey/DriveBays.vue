@@ -34,8 +34,20 @@ async function keep(drive: { serial: string; label: string } | 'unknown' | null)
     }
     const bay = props.machine.bays.find((b) => b.number === number)
     const seen = { [String(number)]: bay?.known ? bay.drive : 'unknown' }
-    const says = drive === null ? 'is empty' : drive === 'unknown' ? 'not known' : [drive.label, drive.serial].filter(Boolean).join(', ')
-    await keepUnsent({ method: 'PUT', path: `/api/machines/${props.machine.id}/bays`, body: { revision: props.machine.survey.revision, bays: { [String(number)]: drive } }, words: `${props.machine.name}: bay ${number} ${says}`, machine: props.machine.id, seen })
+    const says =
+      drive === null
+        ? 'is empty'
+        : drive === 'unknown'
+          ? 'not known'
+          : [drive.label, drive.serial].filter(Boolean).join(', ')
+    await keepUnsent({
+      method: 'PUT',
+      path: `/api/machines/${props.machine.id}/bays`,
+      body: { revision: props.machine.survey.revision, bays: { [String(number)]: drive } },
+      words: `${props.machine.name}: bay ${number} ${says}`,
+      machine: props.machine.id,
+      seen,
+    })
     if (open.value === number) open.value = null
   }
 }
@@ -44,7 +56,8 @@ async function keep(drive: { serial: string; label: string } | 'unknown' | null)
 <template>
   <div class="bays">
     <h2>
-      Drive bays <span class="faded small">{{ machine.bay_numbering }}{{ unknown ? `; ${unknown} not known` : '' }}</span>
+      Drive bays
+      <span class="faded small">{{ machine.bay_numbering }}{{ unknown ? `; ${unknown} not known` : '' }}</span>
     </h2>
     <div class="front" :style="{ '--columns': machine.bay_columns }">
       <button
@@ -54,8 +67,7 @@ async function keep(drive: { serial: string; label: string } | 'unknown' | null)
         class="bay"
         :class="{ unknown: !b.known, empty: b.known && !b.drive, open: open === b.number }"
         :aria-label="`Bay ${b.number}: ${!b.known ? 'not known' : b.drive ? [b.drive.label, b.drive.serial].filter(Boolean).join(', ') || 'a drive' : 'empty'}`"
-        @click="look(b.number)"
-      >
+        @click="look(b.number)">
         <strong>{{ b.number }}</strong>
         <span class="mono">{{ !b.known ? '?' : b.drive ? b.drive.label || b.drive.serial || 'drive' : 'empty' }}</span>
         <span v-if="b.drive?.label && b.drive.serial" class="mono faded">{{ b.drive.serial }}</span>

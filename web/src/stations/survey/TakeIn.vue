@@ -1,7 +1,16 @@
 <script setup lang="ts">
 /** Surveying a machine again: by its kept services, or by whatever it reports. */
 import { ref } from 'vue'
-import { api, ask, wordsOf, type Access, type Intake, type MachineView, type ServiceKind, type ServiceView } from '@/api/client'
+import {
+  api,
+  ask,
+  wordsOf,
+  type Access,
+  type Intake,
+  type MachineView,
+  type ServiceKind,
+  type ServiceView,
+} from '@/api/client'
 import AskForm from '@/intake/AskForm.vue'
 import ReportInput from '@/intake/ReportInput.vue'
 import { age } from '@/ui/words'
@@ -50,12 +59,20 @@ async function forget(kind: string): Promise<void> {
       <template v-else>
         <div>
           {{ SPEAKS[s.kind] }} at <span class="mono address">{{ s.address }}</span>
-          <span class="faded small when">{{ s.asked_at ? (s.trouble ? '' : `answered ${age(s.asked_at)}`) : 'not asked yet' }}</span>
+          <span class="faded small when">{{
+            s.asked_at ? (s.trouble ? '' : `answered ${age(s.asked_at)}`) : 'not asked yet'
+          }}</span>
         </div>
         <p v-if="s.trouble && !wrong" class="wrong small">{{ s.trouble }}</p>
-        <p v-if="s.light_since" class="warn small">Its locator light is on by us{{ s.light_trouble ? `, and could not be switched off: ${s.light_trouble}` : '' }}.</p>
+        <p v-if="s.light_since" class="warn small">
+          Its locator light is on by us{{
+            s.light_trouble ? `, and could not be switched off: ${s.light_trouble}` : ''
+          }}.
+        </p>
         <div class="acts">
-          <button type="button" class="press slim" :disabled="!!busy" @click="askKept(s.kind)">{{ busy === s.kind ? 'Asking it' : 'Ask it now' }}</button>
+          <button type="button" class="press slim" :disabled="!!busy" @click="askKept(s.kind)">
+            {{ busy === s.kind ? 'Asking it' : 'Ask it now' }}
+          </button>
           <button type="button" class="quiet-link" @click="changing = s">Change</button>
           <button type="button" class="quiet-link" @click="forget(s.kind)">Forget</button>
         </div>

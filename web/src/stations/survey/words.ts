@@ -25,9 +25,30 @@ export const KINDS: Record<string, string> = {
 }
 
 /** One letter for a source, beside a fact. */
-export const INITIALS: Record<string, string> = { smbios: 'T', 'smbios-text': 'L', redfish: 'M', snmp: 'N', cim: 'C', lshw: 'W', kernel: 'K', profiler: 'F', inxi: 'I', fru: 'U', 'decode-dimms': 'D', spd: 'S', labels: 'B', 'slot-table': 'Y', 'by hand': 'H', part: '#', proof: 'P', total: 'Σ', 'run sheet': 'R' }
+export const INITIALS: Record<string, string> = {
+  smbios: 'T',
+  'smbios-text': 'L',
+  redfish: 'M',
+  snmp: 'N',
+  cim: 'C',
+  lshw: 'W',
+  kernel: 'K',
+  profiler: 'F',
+  inxi: 'I',
+  fru: 'U',
+  'decode-dimms': 'D',
+  spd: 'S',
+  labels: 'B',
+  'slot-table': 'Y',
+  'by hand': 'H',
+  part: '#',
+  proof: 'P',
+  total: 'Σ',
+  'run sheet': 'R',
+}
 
-export const occupantWords = (o: Occupant | null | undefined) => (!o ? 'empty' : o === 'unknown' ? 'not known' : moduleWords(o))
+export const occupantWords = (o: Occupant | null | undefined) =>
+  !o ? 'empty' : o === 'unknown' ? 'not known' : moduleWords(o)
 
 export const CHANGES: Record<SlotDifference['change'], string> = {
   same: 'agrees',
@@ -62,7 +83,17 @@ export function valueWords(value: unknown): string {
 }
 
 /** What tells modules apart at a glance comes first. */
-const FIRST = ['capacity_gib', 'generation', 'buffering', 'rate_mts', 'part', 'maker', 'serial', 'package_ranks', 'device_width']
+const FIRST = [
+  'capacity_gib',
+  'generation',
+  'buffering',
+  'rate_mts',
+  'part',
+  'maker',
+  'serial',
+  'package_ranks',
+  'device_width',
+]
 export function byWeight<T extends { member: string }>(members: T[]): T[] {
   const weight = (m: T) => (FIRST.includes(m.member) ? FIRST.indexOf(m.member) : FIRST.length)
   return [...members].sort((a, b) => weight(a) - weight(b))
@@ -72,6 +103,10 @@ export function byWeight<T extends { member: string }>(members: T[]): T[] {
 export function healthWords(health: MachineView['survey']['health'][string] | undefined): string {
   if (!health) return ''
   const { correctable, uncorrectable, temperature_c: degrees } = health
-  const parts = [correctable ? `${correctable} corrected errors` : '', uncorrectable ? `${uncorrectable} uncorrected errors` : '', degrees ? `${Math.round(degrees)} °C` : '']
+  const parts = [
+    correctable ? `${correctable} corrected errors` : '',
+    uncorrectable ? `${uncorrectable} uncorrected errors` : '',
+    degrees ? `${Math.round(degrees)} °C` : '',
+  ]
   return parts.filter(Boolean).join(', ')
 }

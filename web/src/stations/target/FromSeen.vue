@@ -8,7 +8,9 @@ import SeenForm from './SeenForm.vue'
 import { useSymptoms } from './symptoms'
 
 const props = defineProps<{ machineId: string; zone: string }>()
-const emit = defineEmits<{ take: [lines: { base: number; cache: number; refused: number; each: number; used: number | null }] }>()
+const emit = defineEmits<{
+  take: [lines: { base: number; cache: number; refused: number; each: number; used: number | null }]
+}>()
 const { view, wrong, open, kept, drop } = useSymptoms(() => [props.machineId])
 function take(): void {
   const last = view.value!.seen[0]!.symptoms
@@ -25,15 +27,27 @@ function take(): void {
   <section v-else class="from" aria-label="What it shows">
     <template v-if="view.seen[0] && view.need">
       <p>
-        <b>At least {{ gbUp(view.need.floor) }} GB</b> by what it shows<template v-if="view.need.enough !== null">; {{ gbUp(view.need.enough) }} GB would do</template>.
+        <b>At least {{ gbUp(view.need.floor) }} GB</b> by what it shows<template v-if="view.need.enough !== null"
+          >; {{ gbUp(view.need.enough) }} GB would do</template
+        >.
         <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="take">Take it into the lines</button>
       </p>
       <p class="small faded">{{ view.need.terms.map((t) => `${gb(t.gib)} ${t.words}`).join(' + ') }}</p>
       <p v-if="view.need.open.length" class="small"><b>Not known:</b> {{ view.need.open.join('; ') }}</p>
-      <p class="small faded">Seen {{ moment(view.seen[0].at, zone) }} by {{ view.seen[0].by }}: {{ seenWords(view.seen[0].symptoms) }} <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="drop(view.seen[0].id)">Take back</button></p>
+      <p class="small faded">
+        Seen {{ moment(view.seen[0].at, zone) }} by {{ view.seen[0].by }}: {{ seenWords(view.seen[0].symptoms) }}
+        <button v-if="session.mayWrite()" type="button" class="quiet-link" @click="drop(view.seen[0].id)">
+          Take back
+        </button>
+      </p>
     </template>
-    <p v-else class="small faded">Nobody knows the lines? Begin with what hurts: what is in use, in swap, how often the cache answers, what found no room.</p>
-    <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">{{ view.seen.length ? 'Look again' : 'Begin from what it shows' }}</button>
+    <p v-else class="small faded">
+      Nobody knows the lines? Begin with what hurts: what is in use, in swap, how often the cache answers, what found no
+      room.
+    </p>
+    <button v-if="session.mayWrite()" type="button" class="quiet-link" :aria-expanded="open" @click="open = !open">
+      {{ view.seen.length ? 'Look again' : 'Begin from what it shows' }}
+    </button>
     <SeenForm v-if="open" :machine-id="machineId" :told="view.told_used_gib" @kept="kept" />
     <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
   </section>

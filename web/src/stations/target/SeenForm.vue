@@ -6,7 +6,14 @@ import { numberIn, useForm } from '@/ui/form'
 
 const props = defineProps<{ machineId: string; told: number | null }>()
 const emit = defineEmits<{ kept: [view: SymptomsView] }>()
-const { values: form, faults, wrong, sending, submit, clear } = useForm(
+const {
+  values: form,
+  faults,
+  wrong,
+  sending,
+  submit,
+  clear,
+} = useForm(
   { used: '', swapped: '', pages: '' as '' | 'yes' | 'no', cache: '', hit: '', wanted: '', refused: '', each: '' },
   async () => {
     const share = (field: string, typed: string) => {
@@ -14,31 +21,70 @@ const { values: form, faults, wrong, sending, submit, clear } = useForm(
       return percent === null ? null : percent / 100
     }
     const body = {
-      used_gib: numberIn('used', form.used), swapped_gib: numberIn('swapped', form.swapped), pages: form.pages ? form.pages === 'yes' : null,
-      cache_gib: numberIn('cache', form.cache), cache_hit: share('hit', form.hit), hit_wanted: share('wanted', form.wanted),
-      refused: numberIn('refused', form.refused), refused_gib: numberIn('each', form.each),
-    } // prettier-ignore
-    const kept = await ask(api.POST('/api/machines/{machine_id}/symptoms', { params: { path: { machine_id: props.machineId } }, body }))
+      used_gib: numberIn('used', form.used),
+      swapped_gib: numberIn('swapped', form.swapped),
+      pages: form.pages ? form.pages === 'yes' : null,
+      cache_gib: numberIn('cache', form.cache),
+      cache_hit: share('hit', form.hit),
+      hit_wanted: share('wanted', form.wanted),
+      refused: numberIn('refused', form.refused),
+      refused_gib: numberIn('each', form.each),
+    }
+    const kept = await ask(
+      api.POST('/api/machines/{machine_id}/symptoms', { params: { path: { machine_id: props.machineId } }, body }),
+    )
     clear()
     emit('kept', kept)
   },
-  { used_gib: 'used', swapped_gib: 'swapped', cache_gib: 'cache', cache_hit: 'hit', hit_wanted: 'wanted', refused_gib: 'each' },
+  {
+    used_gib: 'used',
+    swapped_gib: 'swapped',
+    cache_gib: 'cache',
+    cache_hit: 'hit',
+    hit_wanted: 'wanted',
+    refused_gib: 'each',
+  },
 )
 </script>
 
 <template>
   <form class="seen fields" aria-label="What it shows at its worst time" @submit.prevent="submit">
-    <label>In use, without caches [GB] <input v-model="form.used" inputmode="decimal" :placeholder="told === null ? '' : `it told ${told}`" /><FieldFault :of="faults" name="used" /></label>
-    <label>In swap [GB] <input v-model="form.swapped" inputmode="decimal" /><FieldFault :of="faults" name="swapped" /></label>
+    <label
+      >In use, without caches [GB]
+      <input v-model="form.used" inputmode="decimal" :placeholder="told === null ? '' : `it told ${told}`" /><FieldFault
+        :of="faults"
+        name="used"
+    /></label>
+    <label
+      >In swap [GB] <input v-model="form.swapped" inputmode="decimal" /><FieldFault :of="faults" name="swapped"
+    /></label>
     <label>
       Pages come back from swap
-      <select v-model="form.pages"><option value="">not looked at</option><option value="yes">all the time</option><option value="no">hardly ever</option></select>
+      <select v-model="form.pages">
+        <option value="">not looked at</option>
+        <option value="yes">all the time</option>
+        <option value="no">hardly ever</option>
+      </select>
     </label>
-    <label>Cache of files or blocks [GB] <input v-model="form.cache" inputmode="decimal" /><FieldFault :of="faults" name="cache" /></label>
-    <label>Reads it answers [%] <input v-model="form.hit" inputmode="decimal" /><FieldFault :of="faults" name="hit" /></label>
-    <label>It should answer [%] <input v-model="form.wanted" inputmode="decimal" /><FieldFault :of="faults" name="wanted" /></label>
-    <label>Loads that found no room <input v-model="form.refused" inputmode="numeric" /><FieldFault :of="faults" name="refused" /></label>
-    <label>Each takes [GB] <input v-model="form.each" inputmode="decimal" /><FieldFault :of="faults" name="each" /></label>
+    <label
+      >Cache of files or blocks [GB] <input v-model="form.cache" inputmode="decimal" /><FieldFault
+        :of="faults"
+        name="cache"
+    /></label>
+    <label
+      >Reads it answers [%] <input v-model="form.hit" inputmode="decimal" /><FieldFault :of="faults" name="hit"
+    /></label>
+    <label
+      >It should answer [%] <input v-model="form.wanted" inputmode="decimal" /><FieldFault :of="faults" name="wanted"
+    /></label>
+    <label
+      >Loads that found no room <input v-model="form.refused" inputmode="numeric" /><FieldFault
+        :of="faults"
+        name="refused"
+    /></label>
+    <label
+      >Each takes [GB] <input v-model="form.each" inputmode="decimal" /><FieldFault :of="faults" name="each"
+    /></label>
     <button class="press slim" type="submit" :disabled="sending">Keep what it shows</button>
     <p v-if="wrong" class="wrong small" role="alert">{{ wrong }}</p>
   </form>

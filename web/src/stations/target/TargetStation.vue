@@ -25,12 +25,25 @@ interface Line {
   gib: string
   busy: string
 }
-const { values: form, faults, wrong: notKept, sending, submit: keep } = useForm(
+const {
+  values: form,
+  faults,
+  wrong: notKept,
+  sending,
+  submit: keep,
+} = useForm(
   { lines: [] as Line[], base: '', cache: '', growth: '', years: '', headroom: '', used: '' },
   async () => {
     const said = saidBy(numberIn)
     try {
-      show(await ask(api.PUT('/api/machines/{machine_id}/sizing', { params: params.value, body: { version: view.value!.version, ...said } })))
+      show(
+        await ask(
+          api.PUT('/api/machines/{machine_id}/sizing', {
+            params: params.value,
+            body: { version: view.value!.version, ...said },
+          }),
+        ),
+      )
       await reload()
     } catch (error) {
       if (!(error instanceof Refusal) || error.status !== 409) throw error
@@ -46,13 +59,24 @@ let waiting: AbortController | null = null
 const TIMES = [2, 12]
 const looked = ref(0)
 const looking = ref(false)
-const text = (n: number | null, factor = 1) => (n === null || n === 0 ? '' : String(Math.round(n * factor * 1000) / 1000))
+const text = (n: number | null, factor = 1) =>
+  n === null || n === 0 ? '' : String(Math.round(n * factor * 1000) / 1000)
 function show(found: SizingView): void {
   view.value = found
   const s = found.sizing
   Object.assign(form, {
-    lines: s.workloads.map((w) => ({ kind: w.kind, count: String(w.count), gib: String(w.gib), busy: String(Math.round(w.busy * 100)) })),
-    base: text(s.base_gib), cache: text(s.cache_gib), growth: text(s.growth, 100), years: text(s.years), headroom: text(s.headroom, 100), used: text(s.used_gib),
+    lines: s.workloads.map((w) => ({
+      kind: w.kind,
+      count: String(w.count),
+      gib: String(w.gib),
+      busy: String(Math.round(w.busy * 100)),
+    })),
+    base: text(s.base_gib),
+    cache: text(s.cache_gib),
+    growth: text(s.growth, 100),
+    years: text(s.years),
+    headroom: text(s.headroom, 100),
+    used: text(s.used_gib),
   })
   if (!form.lines.length) add()
 }
@@ -69,7 +93,9 @@ async function reach(): Promise<void> {
   looking.value = true
   try {
     for (const seconds of TIMES) {
-      totals.value = await ask(api.POST('/api/machines/{machine_id}/totals', { params: params.value, body: { seconds }, signal: mine.signal }))
+      totals.value = await ask(
+        api.POST('/api/machines/{machine_id}/totals', { params: params.value, body: { seconds }, signal: mine.signal }),
+      )
       looked.value = seconds
       if (totals.value.proved) break
     }
@@ -79,13 +105,19 @@ async function reach(): Promise<void> {
     if (waiting === mine) looking.value = false
   }
 }
-watch(() => machine.value.version, () => Promise.all([load(), reach()]), { immediate: true })
+watch(
+  () => machine.value.version,
+  () => Promise.all([load(), reach()]),
+  { immediate: true },
+)
 onBeforeUnmount(() => waiting?.abort())
 
 /** By what the machine shows: the system with all that is in use, the cache wanted, what found no room. Kept at a press, as all. */
 function takeSeen(seen: { base: number; cache: number; refused: number; each: number; used: number | null }): void {
   Object.assign(form, { base: text(seen.base), cache: text(seen.cache), used: text(seen.used) })
-  form.lines = seen.refused ? [{ kind: 'found no room', count: String(seen.refused), gib: String(seen.each), busy: '100' }] : []
+  form.lines = seen.refused
+    ? [{ kind: 'found no room', count: String(seen.refused), gib: String(seen.each), busy: '100' }]
+    : []
   if (!form.lines.length) add()
 }
 const add = () => form.lines.push({ kind: '', count: '', gib: '', busy: '100' })
@@ -95,7 +127,12 @@ function saidBy(read: (field: string, typed: string) => number | null) {
   return {
     workloads: form.lines
       .filter((l) => l.count.trim() && l.gib.trim())
-      .map((l) => ({ kind: l.kind.trim(), count: Math.round(number('lines', l.count)), gib: number('lines', l.gib), busy: l.busy.trim() ? number('lines', l.busy) / 100 : 1 })),
+      .map((l) => ({
+        kind: l.kind.trim(),
+        count: Math.round(number('lines', l.count)),
+        gib: number('lines', l.gib),
+        busy: l.busy.trim() ? number('lines', l.busy) / 100 : 1,
+      })),
     base_gib: number('base', form.base),
     cache_gib: number('cache', form.cache),
     growth: number('growth', form.growth) / 100,
@@ -105,7 +142,15 @@ function saidBy(read: (field: string, typed: string) => number | null) {
   }
 }
 const wanted = computed(() => saidBy((_, typed) => (typed.trim() ? Number(typed.trim().replace(',', '.')) : null)))
-const changed = computed(() => view.value !== undefined && JSON.stringify(wanted.value) !== JSON.stringify({ ...view.value.sizing, workloads: view.value.sizing.workloads.map(({ kind, count, gib, busy }) => ({ kind, count, gib, busy })) }))
+const changed = computed(
+  () =>
+    view.value !== undefined &&
+    JSON.stringify(wanted.value) !==
+      JSON.stringify({
+        ...view.value.sizing,
+        workloads: view.value.sizing.workloads.map(({ kind, count, gib, busy }) => ({ kind, count, gib, busy })),
+      }),
+)
 const need = computed(() => view.value?.need.total ?? 0)
 /** Totals from the largest, with the need and what there is now as lines between. */
 const rungs = computed(() => {
@@ -114,12 +159,22 @@ const rungs = computed(() => {
   return all.sort((a, b) => b.at - a.at || Number(a.total !== null) - Number(b.total !== null))
 })
 /** Rounded down as it is shown, but never below a need that it meets. */
-const wishOf = (usable: number) => (need.value && meets(usable, need.value) ? Math.max(Number(gbDown(usable)), need.value) : Number(gbDown(usable)))
-const wishesFor = (usable: number, wishes: object) => ({ path: `/machines/${machine.value.id}/routes`, query: { wishes: JSON.stringify({ usable_gib: wishOf(usable), ...wishes }) } })
+const wishOf = (usable: number) =>
+  need.value && meets(usable, need.value) ? Math.max(Number(gbDown(usable)), need.value) : Number(gbDown(usable))
+const wishesFor = (usable: number, wishes: object) => ({
+  path: `/machines/${machine.value.id}/routes`,
+  query: { wishes: JSON.stringify({ usable_gib: wishOf(usable), ...wishes }) },
+})
 /** The smallest total that meets the need, at each risk. */
 const enough = computed(() => {
   const reached = (totals.value?.totals ?? []).filter((t) => meets(t.usable_gib, need.value))
-  return new Map(RISKS.map((r) => [r.key, [...reached].filter((t) => t[r.key]).sort((a, b) => Number(a[r.key]!.cost) - Number(b[r.key]!.cost))[0]?.usable_gib]))
+  return new Map(
+    RISKS.map((r) => [
+      r.key,
+      [...reached].filter((t) => t[r.key]).sort((a, b) => Number(a[r.key]!.cost) - Number(b[r.key]!.cost))[0]
+        ?.usable_gib,
+    ]),
+  )
 })
 </script>
 
@@ -131,15 +186,49 @@ const enough = computed(() => {
       <FromSeen :machine-id="machine.id" :zone="machine.zone" @take="takeSeen" />
       <table>
         <thead>
-          <tr><th scope="col">workload</th><th scope="col">how many</th><th scope="col">GB each</th><th scope="col">busy at once, %</th><th scope="col"><span class="visually-hidden">leave out</span></th></tr>
+          <tr>
+            <th scope="col">workload</th>
+            <th scope="col">how many</th>
+            <th scope="col">GB each</th>
+            <th scope="col">busy at once, %</th>
+            <th scope="col"><span class="visually-hidden">leave out</span></th>
+          </tr>
         </thead>
         <tbody>
           <tr v-for="(line, i) in form.lines" :key="i">
-            <td><label><span class="visually-hidden">Workload {{ i + 1 }}</span><input v-model="line.kind" maxlength="120" placeholder="virtual machines" /></label></td>
-            <td><label><span class="visually-hidden">How many of workload {{ i + 1 }}</span><input v-model="line.count" inputmode="numeric" /></label></td>
-            <td><label><span class="visually-hidden">GB each of workload {{ i + 1 }}</span><input v-model="line.gib" inputmode="decimal" /></label></td>
-            <td><label><span class="visually-hidden">Busy at once of workload {{ i + 1 }}</span><input v-model="line.busy" inputmode="decimal" /></label></td>
-            <td><button type="button" class="quiet-link" :aria-label="`Leave out workload ${i + 1}`" @click="form.lines.splice(i, 1)">×</button></td>
+            <td>
+              <label
+                ><span class="visually-hidden">Workload {{ i + 1 }}</span
+                ><input v-model="line.kind" maxlength="120" placeholder="virtual machines"
+              /></label>
+            </td>
+            <td>
+              <label
+                ><span class="visually-hidden">How many of workload {{ i + 1 }}</span
+                ><input v-model="line.count" inputmode="numeric"
+              /></label>
+            </td>
+            <td>
+              <label
+                ><span class="visually-hidden">GB each of workload {{ i + 1 }}</span
+                ><input v-model="line.gib" inputmode="decimal"
+              /></label>
+            </td>
+            <td>
+              <label
+                ><span class="visually-hidden">Busy at once of workload {{ i + 1 }}</span
+                ><input v-model="line.busy" inputmode="decimal"
+              /></label>
+            </td>
+            <td>
+              <button
+                type="button"
+                class="quiet-link"
+                :aria-label="`Leave out workload ${i + 1}`"
+                @click="form.lines.splice(i, 1)">
+                ×
+              </button>
+            </td>
           </tr>
         </tbody>
       </table>
@@ -147,17 +236,37 @@ const enough = computed(() => {
       <p v-if="notKept" class="wrong" role="alert">{{ notKept }}</p>
       <button type="button" class="quiet-link another" @click="add">Another workload</button>
       <div class="rest">
-        <label>System itself [GB] <input v-model="form.base" inputmode="decimal" /><FieldFault :of="faults" name="base" /></label>
-        <label>Cache wanted [GB] <input v-model="form.cache" inputmode="decimal" /><FieldFault :of="faults" name="cache" /></label>
-        <label>Growth a year [%] <input v-model="form.growth" inputmode="decimal" /><FieldFault :of="faults" name="growth" /></label>
-        <label>For how many years <input v-model="form.years" inputmode="decimal" /><FieldFault :of="faults" name="years" /></label>
-        <label>Headroom [%] <input v-model="form.headroom" inputmode="decimal" /><FieldFault :of="faults" name="headroom" /></label>
-        <label>Most in use today [GB] <input v-model="form.used" inputmode="decimal" placeholder="not known" /><FieldFault :of="faults" name="used" /></label>
+        <label
+          >System itself [GB] <input v-model="form.base" inputmode="decimal" /><FieldFault :of="faults" name="base"
+        /></label>
+        <label
+          >Cache wanted [GB] <input v-model="form.cache" inputmode="decimal" /><FieldFault :of="faults" name="cache"
+        /></label>
+        <label
+          >Growth a year [%] <input v-model="form.growth" inputmode="decimal" /><FieldFault :of="faults" name="growth"
+        /></label>
+        <label
+          >For how many years <input v-model="form.years" inputmode="decimal" /><FieldFault :of="faults" name="years"
+        /></label>
+        <label
+          >Headroom [%] <input v-model="form.headroom" inputmode="decimal" /><FieldFault :of="faults" name="headroom"
+        /></label>
+        <label
+          >Most in use today [GB] <input v-model="form.used" inputmode="decimal" placeholder="not known" /><FieldFault
+            :of="faults"
+            name="used"
+        /></label>
       </div>
       <div class="sum">
         <div>
           <strong>{{ gbUp(view.need.total) }} <small>GB needed</small></strong>
-          <p v-if="view.need.total" class="small faded">{{ gb(view.need.base) }} system, {{ gb(view.need.grown) }} loads and cache after {{ view.sizing.years || 0 }} {{ view.sizing.years === 1 ? 'year' : 'years' }} ({{ gb(view.need.loads) }} loads today), {{ gb(view.need.headroom) }} headroom</p>
+          <p v-if="view.need.total" class="small faded">
+            {{ gb(view.need.base) }} system, {{ gb(view.need.grown) }} loads and cache after
+            {{ view.sizing.years || 0 }} {{ view.sizing.years === 1 ? 'year' : 'years' }} ({{
+              gb(view.need.loads)
+            }}
+            loads today), {{ gb(view.need.headroom) }} headroom
+          </p>
           <p v-else class="small faded">Nothing is said yet: how many of what, and how much each takes.</p>
         </div>
         <button class="press" v-if="session.mayWrite()" type="submit" :disabled="sending || !changed">Keep</button>
@@ -167,49 +276,93 @@ const enough = computed(() => {
     <section v-if="view" class="panel ladder" aria-labelledby="reach">
       <div class="caption">
         <h2 id="reach">Totals it can reach</h2>
-        <span class="small">now {{ machine.evaluation.tolerance_gib === null && !machine.evaluation.not_counted ? 'at most ' : '' }}{{ counted(view.usable_gib, machine.evaluation.not_counted, gbDown) }} GB usable<template v-if="need && !machine.evaluation.not_counted">, <b :class="meets(view.usable_gib, need) ? 'good' : 'lacking'">{{ shortWords(view.usable_gib, need) }}</b></template></span>
+        <span class="small"
+          >now {{ machine.evaluation.tolerance_gib === null && !machine.evaluation.not_counted ? 'at most ' : ''
+          }}{{ counted(view.usable_gib, machine.evaluation.not_counted, gbDown) }} GB usable<template
+            v-if="need && !machine.evaluation.not_counted"
+            >,
+            <b :class="meets(view.usable_gib, need) ? 'good' : 'lacking'">{{
+              shortWords(view.usable_gib, need)
+            }}</b></template
+          ></span
+        >
       </div>
       <p v-if="view.use" class="small">
         {{ USES[view.use] }}
-        <span v-if="view.sizing.used_gib === null && view.told_used_gib !== null" class="faded">It told {{ gb(view.told_used_gib) }} GB in use when it was last asked.</span>
+        <span v-if="view.sizing.used_gib === null && view.told_used_gib !== null" class="faded"
+          >It told {{ gb(view.told_used_gib) }} GB in use when it was last asked.</span
+        >
       </p>
       <table v-lines v-if="rungs.length && totals?.totals.length">
         <thead>
-          <tr><th scope="col" class="number">usable GB</th><th v-for="r in RISKS" :key="r.key" scope="col">{{ r.words }}</th></tr>
+          <tr>
+            <th scope="col" class="number">usable GB</th>
+            <th v-for="r in RISKS" :key="r.key" scope="col">{{ r.words }}</th>
+          </tr>
         </thead>
         <tbody>
-          <tr v-for="rung in rungs" :key="rung.at + rung.line" :class="{ need: rung.line, under: !rung.line && need > rung.at }">
+          <tr
+            v-for="rung in rungs"
+            :key="rung.at + rung.line"
+            :class="{ need: rung.line, under: !rung.line && need > rung.at }">
             <template v-if="rung.total">
               <th scope="row" class="number">{{ gb(rung.at) }}</th>
               <td v-for="r in RISKS" :key="r.key">
-                <router-link v-if="rung.total[r.key]" class="way" :class="{ first: enough.get(r.key) === rung.at && need > 0 }" :to="wishesFor(rung.at, r.wishes)">
+                <router-link
+                  v-if="rung.total[r.key]"
+                  class="way"
+                  :class="{ first: enough.get(r.key) === rung.at && need > 0 }"
+                  :to="wishesFor(rung.at, r.wishes)">
                   <b>{{ costWords(rung.total[r.key]!, totals!) }}</b>
                   <span class="small faded">{{ wayWords(rung.total[r.key]!) }}</span>
                 </router-link>
                 <span v-else class="faded" aria-label="no way">–</span>
               </td>
             </template>
-            <td v-else :colspan="RISKS.length + 1"><span>need {{ gbUp(rung.at) }}</span></td>
+            <td v-else :colspan="RISKS.length + 1">
+              <span>need {{ gbUp(rung.at) }}</span>
+            </td>
           </tr>
         </tbody>
       </table>
-      <p v-else-if="totals?.ended === 'no time' && !looking" class="faded">Nothing was found in {{ looked }} seconds; that is no answer yet. <button type="button" class="quiet-link" @click="reach">Look again</button></p>
-      <p v-else-if="totals && totals.ended !== 'no time'" class="faded">What {{ totals.assumed ? 'the standards have' : 'is at hand' }} leads nowhere from here.</p>
+      <p v-else-if="totals?.ended === 'no time' && !looking" class="faded">
+        Nothing was found in {{ looked }} seconds; that is no answer yet.
+        <button type="button" class="quiet-link" @click="reach">Look again</button>
+      </p>
+      <p v-else-if="totals && totals.ended !== 'no time'" class="faded">
+        What {{ totals.assumed ? 'the standards have' : 'is at hand' }} leads nowhere from here.
+      </p>
       <p v-else class="faded" role="status">working out what it can reach</p>
-      <p v-if="totals?.assumed && totals.totals.length" class="small"><b>Nobody offers these modules:</b> they are {{ assumedWords(machine.slots as Layout, machine.board.title) }}, {{ totals.priced ? 'at your guess of what a GB costs' : 'without a price' }}. <router-link class="quiet-link" :to="`/machines/${machine.id}/routes`">Routes</router-link> says what to look for.</p>
-      <p v-if="totals && !totals.proved && totals.totals.length" class="small faded" role="status">Not all was looked at in {{ looked }} seconds: there may be {{ totals.priced ? 'cheaper ways' : 'others' }}.{{ looking ? ' It goes on.' : '' }}</p>
+      <p v-if="totals?.assumed && totals.totals.length" class="small">
+        <b>Nobody offers these modules:</b> they are {{ assumedWords(machine.slots as Layout, machine.board.title) }},
+        {{ totals.priced ? 'at your guess of what a GB costs' : 'without a price' }}.
+        <router-link class="quiet-link" :to="`/machines/${machine.id}/routes`">Routes</router-link> says what to look
+        for.
+      </p>
+      <p v-if="totals && !totals.proved && totals.totals.length" class="small faded" role="status">
+        Not all was looked at in {{ looked }} seconds: there may be {{ totals.priced ? 'cheaper ways' : 'others' }}.{{
+          looking ? ' It goes on.' : ''
+        }}
+      </p>
     </section>
 
     <section v-if="view?.duty" class="panel duty" aria-labelledby="duty">
       <h2 id="duty">Duty group {{ view.duty.group }}</h2>
       <p class="may"><SeverityMark :severity="mayOpen(view.duty)" /> {{ dutyWords(view.duty) }}</p>
       <p v-if="largestWords(view.duty)" class="small">{{ largestWords(view.duty) }}</p>
-      <p class="small faded">Loads of all: {{ gb(view.duty.load_gib) }} GB. The others have {{ gb(view.duty.room_gib) }} GB, and {{ gb(view.duty.room_with_one_lost_gib) }} GB if the largest of them is lost.</p>
+      <p class="small faded">
+        Loads of all: {{ gb(view.duty.load_gib) }} GB. The others have {{ gb(view.duty.room_gib) }} GB, and
+        {{ gb(view.duty.room_with_one_lost_gib) }} GB if the largest of them is lost.
+      </p>
       <ul>
         <li v-for="m in view.duty.members" :key="m.id">
           <router-link class="quiet-link" :to="`/machines/${m.id}/target`">{{ m.name }}</router-link>
-          <span class="bar" aria-hidden="true"><i :style="{ width: `${Math.min(100, (100 * (m.load_gib ?? 0)) / m.usable_gib)}%` }"></i></span>
-          <span class="small">{{ m.load_gib === null ? 'load not known' : `${gb(m.load_gib)} of ${gb(m.usable_gib)} GB` }}</span>
+          <span class="bar" aria-hidden="true"
+            ><i :style="{ width: `${Math.min(100, (100 * (m.load_gib ?? 0)) / m.usable_gib)}%` }"></i
+          ></span>
+          <span class="small">{{
+            m.load_gib === null ? 'load not known' : `${gb(m.load_gib)} of ${gb(m.usable_gib)} GB`
+          }}</span>
         </li>
       </ul>
     </section>

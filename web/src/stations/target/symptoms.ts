@@ -16,11 +16,18 @@ export function useSymptoms(of: () => [machineId: string, ...rest: unknown[]]) {
       wrong.value = wordsOf(error)
     }
   }
-  watch(of, ([machine_id]) => show(ask(api.GET('/api/machines/{machine_id}/symptoms', { params: { path: { machine_id } } }))), { immediate: true })
+  watch(
+    of,
+    ([machine_id]) => show(ask(api.GET('/api/machines/{machine_id}/symptoms', { params: { path: { machine_id } } }))),
+    { immediate: true },
+  )
   function kept(found: SymptomsView): void {
     view.value = found
     open.value = false
   }
-  const drop = (key: string) => show(ask(api.DELETE('/api/machines/{machine_id}/symptoms/{key}', { params: { path: { machine_id: of()[0], key } } })))
+  const drop = (key: string) =>
+    show(
+      ask(api.DELETE('/api/machines/{machine_id}/symptoms/{key}', { params: { path: { machine_id: of()[0], key } } })),
+    )
   return { view, wrong, open, kept, drop }
 }

@@ -19,23 +19,40 @@ export const USES: Record<string, string> = {
 /** Whether the rest of its group carries the load. */
 export function dutyWords(duty: NonNullable<SizingView['duty']>): string {
   if (duty.fits === false) return 'It must not be opened now: the rest cannot carry the load.'
-  if (duty.fits === null) return `Whether it may be opened now cannot be told: nobody said what ${duty.unknown.join(', ')} ${duty.unknown.length > 1 ? 'carry' : 'carries'}.`
-  if (duty.fits_with_one_lost === false) return 'The rest carries the load, but not if one more is lost: it must not be opened now.'
-  if (duty.largest_fits === false) return 'The rest carries the load in sum, also with one more lost, but no single one of it has room for the largest load.'
+  if (duty.fits === null)
+    return `Whether it may be opened now cannot be told: nobody said what ${duty.unknown.join(', ')} ${duty.unknown.length > 1 ? 'carry' : 'carries'}.`
+  if (duty.fits_with_one_lost === false)
+    return 'The rest carries the load, but not if one more is lost: it must not be opened now.'
+  if (duty.largest_fits === false)
+    return 'The rest carries the load in sum, also with one more lost, but no single one of it has room for the largest load.'
   return 'It may be opened now: the rest carries the load, also with one more lost.'
 }
 
 /** Whether one of the others could take its largest load as a whole; "" where it carries none. */
 export function largestWords(duty: NonNullable<SizingView['duty']>): string {
-  if (duty.largest_gib === null) return 'Whether its largest load finds room as a whole cannot be told: nobody said what it carries.'
+  if (duty.largest_gib === null)
+    return 'Whether its largest load finds room as a whole cannot be told: nobody said what it carries.'
   if (!duty.largest_gib) return ''
   const load = `Its largest single load, ${gbUp(duty.largest_gib)} GB,`
-  if (duty.largest_fits) return `${load} finds room as a whole: ${duty.largest_goes_to} has ${gbDown(duty.largest_room_gib!)} GB free.`
-  const most = duty.largest_room_gib === null ? 'none of the others’ loads is known' : `the most that one of the others is known to have free is ${gbDown(Math.max(0, duty.largest_room_gib))} GB`
-  return duty.largest_fits === false ? `${load} finds room on none of the others: ${most}. Sums alone would not tell.` : `Whether ${load.toLowerCase()} finds room as a whole cannot be told: ${most}.`
+  if (duty.largest_fits)
+    return `${load} finds room as a whole: ${duty.largest_goes_to} has ${gbDown(duty.largest_room_gib!)} GB free.`
+  const most =
+    duty.largest_room_gib === null
+      ? 'none of the others’ loads is known'
+      : `the most that one of the others is known to have free is ${gbDown(Math.max(0, duty.largest_room_gib))} GB`
+  return duty.largest_fits === false
+    ? `${load} finds room on none of the others: ${most}. Sums alone would not tell.`
+    : `Whether ${load.toLowerCase()} finds room as a whole cannot be told: ${most}.`
 }
 
-export const mayOpen = (duty: NonNullable<SizingView['duty']>): 'go' | 'stop' | 'ask' => (duty.fits === null ? 'ask' : !duty.fits || !duty.fits_with_one_lost || duty.largest_fits === false ? 'stop' : duty.largest_fits === null ? 'ask' : 'go')
+export const mayOpen = (duty: NonNullable<SizingView['duty']>): 'go' | 'stop' | 'ask' =>
+  duty.fits === null
+    ? 'ask'
+    : !duty.fits || !duty.fits_with_one_lost || duty.largest_fits === false
+      ? 'stop'
+      : duty.largest_fits === null
+        ? 'ask'
+        : 'go'
 
 /** What the cheapest way costs. */
 export function costWords(p: PriceAt, of: Totals): string {
@@ -45,7 +62,12 @@ export function costWords(p: PriceAt, of: Totals): string {
 
 /** "16 modules, 4800 MT/s, balance 1.00, trouble 14 %". */
 export function wayWords(p: PriceAt): string {
-  return [`${p.modules} ${p.modules === 1 ? 'module' : 'modules'}`, p.data_rate_mts && `${p.data_rate_mts} MT/s`, p.balance !== null && p.balance < 1 && `balance ${p.balance.toFixed(2)}`, p.trouble && `trouble ${percent(p.trouble)}`]
+  return [
+    `${p.modules} ${p.modules === 1 ? 'module' : 'modules'}`,
+    p.data_rate_mts && `${p.data_rate_mts} MT/s`,
+    p.balance !== null && p.balance < 1 && `balance ${p.balance.toFixed(2)}`,
+    p.trouble && `trouble ${percent(p.trouble)}`,
+  ]
     .filter(Boolean)
     .join(', ')
 }
@@ -59,7 +81,8 @@ export function shortWords(usable: number, need: number): string {
 export function seenWords(s: SymptomsView['seen'][number]['symptoms']): string {
   return [
     s.used_gib !== null && `${s.used_gib} GB in use`,
-    s.swapped_gib !== null && `${s.swapped_gib} GB in swap${s.pages === null ? '' : s.pages ? ', coming back all the time' : ', hardly coming back'}`,
+    s.swapped_gib !== null &&
+      `${s.swapped_gib} GB in swap${s.pages === null ? '' : s.pages ? ', coming back all the time' : ', hardly coming back'}`,
     s.cache_gib !== null && `a cache of ${s.cache_gib} GB`,
     s.cache_hit !== null && `${percent(s.cache_hit)} of reads answered`,
     s.refused !== null && `${s.refused} without room${s.refused_gib === null ? '' : `, ${s.refused_gib} GB each`}`,
