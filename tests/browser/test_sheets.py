@@ -33,7 +33,7 @@ def test_a_sheet_is_corrected_and_its_machine_judged_by_it(sign_in: SignIn) -> N
     # What is wrong is told with its line, and mended at a press; the last board stays.
     replace(page, "form: DIMM", "form: DIM")
     foot = page.get_by_role("region", name="As text")
-    expect(foot).to_contain_text(re.compile("1 error: line [0-9]+ memory.form"))
+    expect(foot).to_contain_text(re.compile(r"1 error:\s+line [0-9]+\s+memory.form"))
     expect(page.get_by_role("region", name="Its board").locator("[data-slot]")).to_have_count(24)
     expect(page.get_by_role("button", name=re.compile("^To keep: mend line [0-9]+$"))).to_be_visible()
     # What was written is still there after a reload: it is a draft.
@@ -56,7 +56,7 @@ def test_a_sheet_is_corrected_and_its_machine_judged_by_it(sign_in: SignIn) -> N
     replace(page, "generation: DDR5", "generation: DDR4")
     replace(page, "rails_v: [1.1]", "rails_v: [1.2]")
     changes = page.get_by_role("region", name="What it would change")
-    expect(changes).to_contain_text(re.compile("hall-03 what is fitted: .* no go"))
+    expect(changes).to_contain_text(re.compile(r"hall-03\s+what is fitted: .* no go"))
     # Pressed while the last keys are being sent: neither the press nor the keys are lost.
     page.get_by_role("button", name="Keep as revision 2").click()
     page.locator(".cm-content").click()
