@@ -396,6 +396,23 @@ def test_tables_that_people_keep() -> None:
         assert [(r.number, r.cells) for r in read_table(way).rows] == wanted
 
 
+@pytest.mark.parametrize(
+    ("text", "columns", "above"),
+    [
+        ("Halls as of March\nkeeper: R. Holm\n\nname,rack,own\nh-1,4,x\nh-2,5,y", ("name", "rack", "own"), 2),
+        ("Name;Site;Who\nmodel;name;site\nh-1;2;x", ("model", "name", "site"), 1),  # which is known better
+        ("who;what\nh-1;2;x;y\nh-2;;;\n", ("who", "what"), 0),  # half as far is enough
+        ("list\nh-1\nh-2", ("list",), 0),
+        ("Halls;;\nrack;place;2,5\n4;5;3,5", ("rack", "place", "2,5"), 1),
+        ("\n".join(["title"] * 40 + ["name,site", "h-1,x"]), ("title",), 0),  # too far below to be looked for
+    ],
+)
+def test_the_row_that_names_the_columns(text: str, columns: tuple[str, ...], above: int) -> None:
+    table = read_table(text.encode(), {"name", "site", "model"})
+    assert (table.columns, table.above) == (columns, above)
+    assert len({r.number for r in table.rows}) == len(table.rows)
+
+
 def bomb(**members: bytes) -> bytes:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:

@@ -218,6 +218,37 @@ def test_a_suppliers_own_headings_are_said_once(engine: Engine, technician: Acco
             take_table(engine, technician, "offers", theirs, keep=False, told=said)
 
 
+@pytest.mark.parametrize(
+    ("file", "above", "details"),
+    [
+        ("Part No.;Description;Qty available;Unit price (net);Vendor;Lead time\nQD5R-64;;12 pcs;89,90 €;Bolt;3-5 days", 0, ["89.90 EUR, 12 there, 5 days"]),
+        ("P/N,Price (EUR),Availability\nQD5R-64,\"310,-\",in stock", 0, ["310 EUR"]),
+        ("part\tprice in €\tlead time\nQD5R-64\t310.–\tin stock", 0, ["310 EUR"]),
+        # Who offers it, and when, stands above.
+        ("Our offer 4711, of 30 November\nBolt & Sons, Harbour Road\n\npart;price;seller\nQD5R-64;89,90;Bolt", 2, ["89.90 EUR"]),
+        ("Vendor;Bolt;;\nValid until;2026-12-31;;\nSKU;Net price;Store;Kit\nQD5R-64;9;Bolt;2", 2, ["9 EUR for 2"]),
+        # What is meant by a price, or is another money, is asked or refused.
+        ("part;price per 10\nQD5R-64;9", 0, None),
+        ("part;price (old)\nQD5R-64;9", 0, None),
+        ("part;price (usd)\nQD5R-64;9", 0, "prices here are in EUR, not USD"),
+        ("part;price $\nQD5R-64;9", 0, "prices here are in EUR, not USD"),
+        ("part;price (usd);currency\nQD5R-64;9;EUR", 0, ["9 EUR"]),
+    ],
+)  # fmt: skip
+def test_a_suppliers_table_is_read_as_suppliers_write_it(
+    engine: Engine, technician: Account, file: str, above: int, details: list[str] | str | None
+) -> None:
+    seen = take_table(engine, technician, "offers", file.encode(), keep=False)
+    assert seen.above == above
+    if details is None:
+        assert seen.missing == ("price",)
+    elif isinstance(details, str):
+        assert [(e.row, e.message) for e in seen.errors] == [(2, details)]
+    else:
+        assert ([x.detail for x in seen.lines], seen.errors) == (details, ())
+        assert seen.lines[0].row == len(file.splitlines())
+
+
 def test_all_faults_of_a_row_are_told(engine: Engine, technician: Account) -> None:
     file = b"Part;Supplier;Price;Kit;Stock;Listed\nA-1;x;dear;none;-3;maybe\nA-2;x;9;1;;yes\n"
     taken = take_table(engine, technician, "offers", file, keep=True)

@@ -151,6 +151,13 @@ def days(text: str) -> int:
 
 
 _AT_HAND = re.compile(r"(?:yes|ja|oui|s[ií]|in stock|available|auf lager|lieferbar|en stock|disponible)\.?", re.I)
+
+
+def is_at_hand(text: str) -> bool:
+    """Whether that says no more than that there are some."""
+    return bool(_AT_HAND.fullmatch(text.strip()))
+
+
 _SOLD_OUT = re.compile(
     r"(?:no|nein|non|none|out of stock|sold out|not available|nicht (?:auf lager|lieferbar)|ausverkauft|[ée]puis[ée]|agotado)\.?",
     re.I,
@@ -165,7 +172,7 @@ def at_hand(text: str) -> int | None:
         (12, 11, 10, 0, None)
     """
     bare = text.strip()
-    if _AT_HAND.fullmatch(bare):
+    if is_at_hand(bare):
         return None
     if _SOLD_OUT.fullmatch(bare):
         return 0
@@ -184,6 +191,19 @@ _SIGNS: Mapping[str, tuple[str, ...]] = {
     "€": ("EUR",), "£": ("GBP",), "₹": ("INR",), "₩": ("KRW",), "zł": ("PLN",), "kč": ("CZK",), "fr": ("CHF",), "¥": ("JPY", "CNY"),
     "$": ("USD", "CAD", "AUD", "NZD", "SGD", "HKD", "TWD", "MXN"), "us$": ("USD",), "kr": ("SEK", "NOK", "DKK", "ISK"),
 }  # fmt: skip
+#: Codes and signs by which a price may say what money it is in, in lower case.
+MONIES = frozenset(_SIGNS) | {code.lower() for codes in _SIGNS.values() for code in codes}
+
+
+def money_of(name: str) -> tuple[str, ...]:
+    """The codes of the money that the name of a column ends with; () where it ends with none.
+
+    Examples
+        >>> money_of("price (eur)"), money_of("price in £"), money_of("price")
+        (('EUR',), ('GBP',), ())
+    """
+    last = re.split(r"[\s(\[]", name.casefold().rstrip(")] "))[-1]
+    return _SIGNS.get(last, (last.upper(),)) if last in MONIES else ()
 
 
 def price(text: str, currency: str) -> Decimal:
@@ -198,6 +218,7 @@ def price(text: str, currency: str) -> Decimal:
         ...
         ValueError: is in GBP, and prices here are in EUR
     """
+    text = re.sub(r"(?<=\d)[.,][-–—]{1,2}(?=\s|$)", "", text)  # "310,-" is written of whole amounts
     match = re.fullmatch(
         r"([A-Za-z]{3}|[^\s\d.,+-]{1,3})?\s*([+-]?\d.*?)\s*([A-Za-z]{3}|[^\s\d.,+-]{1,3})?", text.strip()
     )

@@ -14,7 +14,7 @@ from umbrak.core.memory.label import MAX_LABEL_LENGTH, decode_label
 from umbrak.core.memory.module import Module
 from umbrak.formats.documents import Name, ReadLabel, ShortText, Text
 from umbrak.formats.faults import type_fault
-from umbrak.formats.quantities import Day, at_hand, days, number, price, whole_number
+from umbrak.formats.quantities import Day, at_hand, days, is_at_hand, number, price, whole_number
 from umbrak.formats.slot_words import SAYS_FAILED
 from umbrak.formats.spreadsheet import Row
 
@@ -54,7 +54,11 @@ class RowReader:
         self._cells = {(names or {}).get(c, c): v.removeprefix("'") for c, v in row.cells.items()}
 
     def fault(self, column: str, message: str) -> None:
-        self.faults.append(CellFault(self.number, self._called.get(column, column), message))
+        self.faults.append(CellFault(self.number, self.called(column), message))
+
+    def called(self, column: str) -> str:
+        """What the table calls a column."""
+        return self._called.get(column, column)
 
     def peek(self, column: str) -> str:
         """What stands in a cell, unread; "" where nothing does."""
@@ -103,8 +107,8 @@ class RowReader:
         return self.read(column, kind, lambda text: price(text, currency), needed=needed)
 
     def days(self, column: str, kind: TypeAdapter[Any]) -> Any:
-        """Days, the later of two."""
-        return self.read(column, kind, days)
+        """Days, the later of two; None where it says that there are some, which is not how soon they come."""
+        return None if is_at_hand(self.peek(column)) else self.read(column, kind, days)
 
     def at_hand(self, column: str, kind: TypeAdapter[Any]) -> Any:
         """How many there are at least; None where that is not told."""

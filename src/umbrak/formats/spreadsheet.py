@@ -1,20 +1,25 @@
-"""Tables that people keep: CSV (RFC 4180) with commas, semicolons or tabs, and XLSX. The first row names the columns."""
+"""Tables that people keep: CSV (RFC 4180) with commas, semicolons or tabs, and XLSX. A row names the columns: the first, or the one below
+what stands above the table."""
 
 from __future__ import annotations
 
 import csv
 import io
 import json
+import re
 import zipfile
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import date, datetime
+from itertools import chain, islice
+from statistics import median
 from typing import Any
 
 from umbrak.formats.apart import read_apart
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.faults import Fault, InputError
+from umbrak.formats.quantities import MONIES
 from umbrak.formats.text import cleaned, is_wide
 
 MAX_ROWS, MAX_COLUMNS, MAX_CELL = 20_000, 400, 4000
@@ -22,6 +27,16 @@ MAX_ROWS, MAX_COLUMNS, MAX_CELL = 20_000, 400, 4000
 MAX_CELLS = 600_000
 #: Characters of one row, over all its lines.
 MAX_ROW = 1 << 20
+#: Rows among which the one is looked for that names the columns.
+HEAD_ROWS = 32
+#: What parts cells.
+_MARKS = ",;\t"
+_MONEY = "|".join(map(re.escape, sorted(MONIES)))
+#: What a name says beside what it means: of one unit, before tax, in which money.
+_NO_MORE = re.compile(
+    r"\s*[(\[](?:net|gross|(?:excl?|incl?)\.? (?:vat|tax)|each|(?:per|/) ?(?:unit|piece|pc|module)|pcs?|pieces|units|days)\.?[)\]]$"
+    rf"|\s*[(\[](?:{_MONEY})[)\]]$|(?<=[a-z]),? (?:in )?(?:{_MONEY})$"
+)
 #: XML_ERROR_NO_MEMORY of expat.
 _NO_MEMORY = 1
 #: What an XLSX, which is an archive, may unpack to [bytes].
@@ -30,7 +45,7 @@ MAX_UNPACKED = 100 << 20
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    #: As a person counts: the header is row 1.
+    #: As a person counts, from 1.
     number: int
     #: Column's name, in lower case -> what stands there, stripped; empty cells are left out.
     cells: dict[str, str]
@@ -40,6 +55,19 @@ class Row:
 class Table:
     columns: tuple[str, ...]
     rows: tuple[Row, ...]
+    #: Rows above the one that names the columns: what stands there is left out.
+    above: int = 0
+
+
+def plain_name(column: str) -> str:
+    """A column's name as it is looked up: in lower case, without what tells no more than its unit.
+
+    Examples
+        >>> plain_name("Part  No.:"), plain_name("Unit price (net)"), plain_name("Price per 10")
+        ('part no', 'unit price', 'price per 10')
+    """
+    name = " ".join(column.lower().replace("_", " ").split())
+    return _NO_MORE.sub("", name).rstrip(" .:*") or name
 
 
 def harmless(cell: str) -> str:
@@ -51,18 +79,54 @@ def looks_like_xlsx(data: bytes) -> bool:
     return data[:4] == b"PK\x03\x04" and b"[Content_Types].xml" in data[:4096] + data[-65536:]
 
 
-def read_table(data: bytes) -> Table:
+def read_table(data: bytes, known: Collection[str] = ()) -> Table:
     """The rows of a CSV or XLSX file (its first sheet); empty rows are left out.
+
+    Whoever offers something writes his name, a number and a day above the table: the row that names the columns is the one of the
+    first with most known names, from two on; else the first that is filled three quarters as far as those below it.
+
+    Parameters
+        known   names of columns, as `plain_name` has them
 
     Raises
         InputError   too large, too slow, no table, two columns of one name; names row and column
     """
     check_size(len(data))
-    lines = sheet_rows(data) if looks_like_xlsx(data) else _csv(data)
-    return _table(lines, Deadline())
+    lines = sheet_rows(data) if looks_like_xlsx(data) else _csv(data, known)
+    return _table(lines, Deadline(), known)
 
 
-def _table(lines: Iterable[tuple[int, list[str]]], deadline: Deadline) -> Table:
+def _known_in(cells: Iterable[str], known: Collection[str]) -> int:
+    return len({plain_name(c) for c in cells if c} & set(known))
+
+
+def _mark(first: list[str], known: Collection[str]) -> str:
+    """What parts the cells: that by which a row of names is found; else what the first line has most of that has any."""
+
+    def named(mark: str) -> int:
+        return max((_known_in((c.strip(' "') for c in line.split(mark)), known) for line in first), default=0)
+
+    best = max(_MARKS, key=named)
+    if named(best) >= 2:
+        return best
+    head = next((line for line in first if any(m in line for m in _MARKS)), "")
+    return max(_MARKS, key=head.count)
+
+
+def _head(first: list[tuple[int, list[str]]], known: Collection[str]) -> int:
+    """Which of the first rows names the columns."""
+    names = [_known_in(cells, known) for _, cells in first]
+    if max(names, default=0) >= 2:
+        return names.index(max(names))
+    filled = [sum(map(bool, cells)) for _, cells in first]
+    return next((i for i, n in enumerate(filled) if 4 * n >= 3 * median(filled)), 0)
+
+
+def _table(lines: Iterable[tuple[int, list[str]]], deadline: Deadline, known: Collection[str]) -> Table:
+    lines = iter(lines)
+    first = list(islice((line for line in lines if any(line[1])), HEAD_ROWS))
+    above = _head(first, known)
+    lines = chain(first[above:], lines)
     columns: list[str] = []
     rows: list[Row] = []
     #: Cells of tables repeat themselves: each text is kept once.
@@ -103,17 +167,18 @@ def _table(lines: Iterable[tuple[int, list[str]]], deadline: Deadline) -> Table:
             "not-a-table",
             [Fault(message="there is no row in it; the first one names the columns", where="row 1", line=1)],
         )
-    return Table(tuple(c for c in columns if c), tuple(rows))
+    return Table(tuple(c for c in columns if c), tuple(rows), above)
 
 
-def _csv(data: bytes) -> Iterator[tuple[int, list[str]]]:
+def _csv(data: bytes, known: Collection[str]) -> Iterator[tuple[int, list[str]]]:
     wide = is_wide(data)
     if b"\0" in data[:4096] and not wide:
         raise InputError("not-a-table", [Fault("neither CSV nor XLSX: there are zero bytes in it", "byte 0")])
     # As a stream: the whole of it as text may take four times its bytes.
     lines = io.TextIOWrapper(io.BytesIO(data), _encoding(data), errors="replace", newline="")
-    head = lines.readline(MAX_ROW)
+    first = list(islice(iter(lambda: lines.readline(MAX_ROW), ""), HEAD_ROWS))
     lines.seek(0)
+    mark = _mark(first, known)
     number, row_characters = 0, 0
 
     def bounded() -> Iterator[str]:
@@ -128,7 +193,7 @@ def _csv(data: bytes) -> Iterator[tuple[int, list[str]]]:
                 )
             yield line
 
-    reader = csv.reader(bounded(), delimiter=max(",;\t", key=head.count), strict=True)
+    reader = csv.reader(bounded(), delimiter=mark, strict=True)
     try:
         for number, cells in enumerate(reader, 1):
             row_characters = 0

@@ -4793,7 +4793,7 @@ export interface components {
         Body_post_intakes_fleet: {
             /**
              * File
-             * @description CSV or XLSX; its first row names the columns
+             * @description CSV or XLSX; its first row, or the one below what stands above the table, names the columns
              */
             file: string;
             /**
@@ -4825,7 +4825,7 @@ export interface components {
         Body_post_jobs_tables: {
             /**
              * File
-             * @description CSV or XLSX; its first row names the columns
+             * @description CSV or XLSX; its first row, or the one below what stands above the table, names the columns
              */
             file: string;
             /**
@@ -4892,7 +4892,7 @@ export interface components {
         Body_post_shelf_file: {
             /**
              * File
-             * @description CSV or XLSX; its first row names the columns
+             * @description CSV or XLSX; its first row, or the one below what stands above the table, names the columns
              */
             file: string;
             /**
@@ -4924,7 +4924,7 @@ export interface components {
         Body_post_trials_file: {
             /**
              * File
-             * @description CSV or XLSX; its first row names the columns
+             * @description CSV or XLSX; its first row, or the one below what stands above the table, names the columns
              */
             file: string;
             /**
@@ -6458,6 +6458,11 @@ export interface components {
         };
         /** Fleet */
         Fleet: {
+            /**
+             * Above
+             * @description Rows above the one that names the columns, which are left out.
+             */
+            above: number;
             /**
              * Columns
              * @description Column -> what it is taken for: one of `meanings`, "slot" or "own".
@@ -12765,6 +12770,11 @@ export interface components {
         };
         /** TakenTable */
         TakenTable: {
+            /**
+             * Above
+             * @description Rows above the one that names the columns, which are left out.
+             */
+            above: number;
             /**
              * Columns
              * @description Column -> what it is taken for: one of `meanings`, or "left out".

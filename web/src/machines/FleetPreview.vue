@@ -44,6 +44,7 @@ const rows = computed(() =>
     </p>
     <ColumnMeanings
       :columns="fleet.columns"
+      :above="fleet.above"
       :meanings="fleet.meanings"
       :besides="MEANS"
       others="the others are kept with each machine as columns of your own"

@@ -75,6 +75,7 @@ function means(more: Record<string, string>): void {
       </p>
       <ColumnMeanings
         :columns="preview.columns"
+        :above="preview.above"
         :meanings="preview.meanings"
         :besides="{ 'left out': 'left out' }"
         others="the others are left out"

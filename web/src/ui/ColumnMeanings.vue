@@ -1,10 +1,13 @@
 <script setup lang="ts">
 /** What the columns of somebody's table are taken for, to be said where their names do not. */
 import { computed } from 'vue'
+import { plural } from './words'
 
 const props = defineProps<{
   /** Column -> its meaning. */
   columns: Record<string, string>
+  /** Rows above the one that names them. */
+  above: number
   meanings: string[]
   /** What a column may be besides -> in words; the first is what none of its own is. */
   besides: Record<string, string>
@@ -30,7 +33,10 @@ function say(column: string, meaning: string): void {
   <details class="meanings" :open="open">
     <summary>
       What its columns mean<span class="faded small"
-        >: {{ count - own }} of {{ count }} understood<template v-if="own">; {{ others }}</template></span
+        >: {{ count - own }} of {{ count }} understood<template v-if="own">; {{ others }}</template
+        ><template v-if="above"
+          >; {{ plural(above, 'row') }} above them {{ above > 1 ? 'are' : 'is' }} left out</template
+        ></span
       >
     </summary>
     <ul>

@@ -68,7 +68,10 @@ def take(
 def fleet(
     engine: Db,
     account: Person,
-    file: Annotated[UploadFile, File(description="CSV or XLSX; its first row names the columns")],
+    file: Annotated[
+        UploadFile,
+        File(description="CSV or XLSX; its first row, or the one below what stands above the table, names the columns"),
+    ],
     meant: Meant = (),
 ) -> Fleet:
     """What a table of machines would come to, with what is wrong in each row; nothing is kept."""

@@ -73,7 +73,10 @@ def table(
     request: Request,
     engine: Db,
     account: Person,
-    file: Annotated[UploadFile, File(description="CSV or XLSX; its first row names the columns")],
+    file: Annotated[
+        UploadFile,
+        File(description="CSV or XLSX; its first row, or the one below what stands above the table, names the columns"),
+    ],
     meant: Meant = (),
 ) -> JobView:
     """Take a table of machines in the background; POST /api/intakes/fleet tells beforehand what it comes to."""

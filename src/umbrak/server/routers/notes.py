@@ -79,7 +79,10 @@ def export(engine: Db, _: Person) -> Response:
 def take(
     engine: Db,
     account: Person,
-    file: Annotated[UploadFile, File(description="CSV or XLSX; its first row names the columns")],
+    file: Annotated[
+        UploadFile,
+        File(description="CSV or XLSX; its first row, or the one below what stands above the table, names the columns"),
+    ],
     keep: Annotated[bool, Form(description="note them; a wrong row keeps all of them out")] = False,
 ) -> TakenNotes:
     """Trials from a table, with what is wrong in each row."""

@@ -92,7 +92,10 @@ def take(
     engine: Db,
     account: Person,
     kind: TableKind,
-    file: Annotated[UploadFile, File(description="CSV or XLSX; its first row names the columns")],
+    file: Annotated[
+        UploadFile,
+        File(description="CSV or XLSX; its first row, or the one below what stands above the table, names the columns"),
+    ],
     keep: Annotated[bool, Form(description="keep them; a wrong row keeps all of them out")] = False,
     meant: Meant = (),
 ) -> TakenTable:

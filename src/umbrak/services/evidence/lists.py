@@ -20,7 +20,7 @@ from umbrak.formats.sheet.reading import read_sheet
 from umbrak.formats.spreadsheet import read_table
 from umbrak.formats.yaml_text import load_yaml
 from umbrak.services.errors import NotFound, Refused
-from umbrak.services.known.taking import check_columns, take_each
+from umbrak.services.known.taking import check_columns, names_of, take_each
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.sheets.library import keep_sheet, load_sheet
 from umbrak.store import drafts as draft_store
@@ -97,7 +97,7 @@ def take_list(engine: Engine, account: Account, raw: bytes, about: AboutList, ke
         raise Refused("title", "Say what the list is called: it is the source of what it says.")
     if about.dated and about.dated > datetime.now(UTC).date():
         raise Refused("dated", f"{about.dated} has not come yet.")
-    table = read_table(raw)
+    table = read_table(raw, names_of(dict.fromkeys(COLUMNS, ())))
     check_columns(table, NEEDED, COLUMNS)
     source = about.source()
     with engine.begin() as db:

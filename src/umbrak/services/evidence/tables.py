@@ -86,7 +86,7 @@ def take_trials(engine: Engine, account: Account, raw: bytes, keep: bool) -> Tak
     Raises InputError when it is no table, Refused where a needed column is missing.
     """
     need(account, Role.technician)
-    table = read_table(raw)
+    table = read_table(raw, COLUMNS)
     check_columns(table, _NEEDED)
     with engine.begin() as db:
         current = sheet_store.current_sheets(db)

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import chain
 from typing import Generic, TypeVar
 
 from sqlalchemy import Connection
 
 from umbrak.formats.rows import CellFault, RowReader
-from umbrak.formats.spreadsheet import Table
+from umbrak.formats.spreadsheet import Table, plain_name
 from umbrak.services.errors import Refused, ServiceError
 from umbrak.services.parts.understanding import Labels
 
@@ -46,10 +47,17 @@ def meanings(
         raise Refused("meant", f"Two columns are said to be the {twice}.")
     free = [c for c in columns if c not in told]
     for meant, also in known.items():
-        named = next((c for c in (meant, *free) if c in free and c in (meant, *also)), None)
+        named = next(
+            (c for c in (meant, *free) if c in free and (c in (meant, *also) or plain_name(c) in (meant, *also))), None
+        )
         if named and meant not in found.values():
             found[named] = meant
     return found
+
+
+def names_of(known: Mapping[str, Sequence[str]], told: Iterable[str] = ()) -> frozenset[str]:
+    """By which a table's row of names is known: see `read_table`."""
+    return frozenset(plain_name(c) for c in (*known, *chain.from_iterable(known.values()), *told))
 
 
 def check_columns(table: Table, needed: Iterable[str], names: Mapping[str, str] | None = None) -> None:

@@ -24,7 +24,7 @@ from umbrak.formats.rows import NAME, SHORT, TEXT, CellFault, RowReader
 from umbrak.formats.sheet.draft import title_of
 from umbrak.formats.spreadsheet import Row, Table, harmless, read_table
 from umbrak.services.errors import Refused, ServiceError
-from umbrak.services.known.taking import check_columns, meanings
+from umbrak.services.known.taking import check_columns, meanings, names_of
 from umbrak.services.machines.cells import FACTS, SLOT, Cells, is_of_sheet, processor_cell, read_cells
 from umbrak.services.machines.making import MachineChanges, NewMachine, change_within, check_zone, make_within
 from umbrak.services.machines.waiting import NewWaiting, keep_waiting_within
@@ -99,6 +99,8 @@ class Fleet:
     columns: Mapping[str, str]
     #: What a column may mean besides.
     meanings: tuple[str, ...]
+    #: Rows above the one that names the columns, which are left out.
+    above: int
 
 
 #: What a column may be said to mean beside one of `COLUMNS`: what sits in a slot, by its label; or the table's own.
@@ -107,8 +109,8 @@ IN_SLOT, OWN = "slot", "own"
 
 def _as_told(raw: bytes, told: Mapping[str, str]) -> tuple[Table, Table, dict[str, str]]:
     """(the table as it is, with columns named as what they are said to be, column -> what is meant by it)"""
-    table = read_table(raw)
     told = {" ".join(c.lower().split()): m for c, m in told.items()}
+    table = read_table(raw, names_of(COLUMNS, told))
     names = meanings(table.columns, told, COLUMNS, (IN_SLOT, OWN))
     called = {c: f"{SLOT}{c}" for c, m in told.items() if m == IN_SLOT and not c.startswith(SLOT)}
     # One of the table's own keeps no name that means something else here.
@@ -117,7 +119,7 @@ def _as_told(raw: bytes, told: Mapping[str, str]) -> tuple[Table, Table, dict[st
     if twice := next((c for c in columns if columns.count(c) > 1), None):
         raise Refused("meant", f"Two columns would be “{twice}”.")
     rows = tuple(Row(r.number, {called.get(c, c): v for c, v in r.cells.items()}) for r in table.rows)
-    return table, Table(columns, rows), names
+    return table, Table(columns, rows, table.above), names
 
 
 def see_fleet(engine: Engine, raw: bytes, told: Mapping[str, str] = _NOTHING) -> Fleet:
@@ -136,7 +138,7 @@ def see_fleet(engine: Engine, raw: bytes, told: Mapping[str, str] = _NOTHING) ->
         for c, renamed in zip(given.columns, table.columns, strict=True)
     }
     if "name" not in names.values():
-        return Fleet((), own_columns(table, names), {}, columns, tuple(COLUMNS))
+        return Fleet((), own_columns(table, names), {}, columns, tuple(COLUMNS), given.above)
     rows: list[FleetRow] = []
     with engine.connect() as db:
         known = _Known(db, table.rows, names)
@@ -148,7 +150,7 @@ def see_fleet(engine: Engine, raw: bytes, told: Mapping[str, str] = _NOTHING) ->
     counts = {b.value: sum(1 for r in rows if r.becomes is b) for b in Becomes}
     wrong_first = sorted(rows, key=lambda r: r.becomes is not Becomes.WRONG)[:SHOWN]
     shown = tuple(sorted(wrong_first, key=lambda r: r.row))
-    return Fleet(shown, own_columns(table, names), counts, columns, tuple(COLUMNS))
+    return Fleet(shown, own_columns(table, names), counts, columns, tuple(COLUMNS), given.above)
 
 
 def own_columns(table: Table, names: Mapping[str, str]) -> tuple[str, ...]:

@@ -13,10 +13,10 @@ from pydantic import TypeAdapter
 from sqlalchemy import Connection, Engine
 
 from umbrak.core.memory.module import Module, amount
-from umbrak.formats.quantities import KitSize, LeadDays, LineCount, Money, OnOffer
+from umbrak.formats.quantities import KitSize, LeadDays, LineCount, Money, OnOffer, money_of
 from umbrak.formats.rows import DAY, NAME, SHORT, TEXT, CellFault, RowReader
 from umbrak.formats.spreadsheet import harmless, read_table
-from umbrak.services.known.taking import check_columns, meanings, take_each
+from umbrak.services.known.taking import check_columns, meanings, names_of, take_each
 from umbrak.services.parts.understanding import described, odd_beside
 from umbrak.services.people.accounts import Role, need
 from umbrak.services.people.settings import money_settings
@@ -24,14 +24,30 @@ from umbrak.services.shelf.changing import NewOffer, NewStock, add_offer_within,
 from umbrak.services.shelf.view import StockState, see_shelf
 from umbrak.store.accounts import Account
 
+_PART = (
+    "part number",
+    "part no",
+    "part nr",
+    "part #",
+    "p/n",
+    "mpn",
+    "manufacturer part number",
+    "item number",
+    "item no",
+    "order code",
+    "sku",
+)
 #: Column of the files, as it is written and read -> other names that people give it; those needed first.
 STOCK_COLUMNS: Mapping[str, tuple[str, ...]] = {
-    "module": ("label",), "count": ("quantity", "qty"), "part": ("part number", "part no", "mpn"), "state": ("condition",),
+    "module": ("label", "description", "memory", "memory module"), "count": ("quantity", "qty", "pieces", "pcs", "units"),
+    "part": _PART, "state": ("condition",),
     "where": ("place", "location"), "serial": ("serial number",), "note": ("notes",),
 }  # fmt: skip
 OFFER_COLUMNS: Mapping[str, tuple[str, ...]] = {
-    "part": ("part number", "part no", "mpn"), "supplier": ("vendor", "shop"), "price": ("unit price",), "module": ("label", "description"), "currency": (),
-    "kit": (), "stock": ("in stock", "available"), "lead days": ("delivery days", "lead time", "delivery time", "delivery"), "listed": (), "date": ("priced on",),
+    "part": _PART, "supplier": ("vendor", "shop", "seller", "store", "dealer"),
+    "price": ("unit price", "net price", "net unit price", "price each", "price per unit", "price per piece", "price per module", "unit cost"),
+    "module": ("label", "description"), "currency": (), "kit": (), "stock": ("in stock", "available", "qty available", "available qty", "quantity available", "available quantity", "availability"),
+    "lead days": ("delivery days", "lead time", "delivery time", "delivery"), "listed": (), "date": ("priced on",),
 }  # fmt: skip
 _COLUMNS = {"stock": STOCK_COLUMNS, "offers": OFFER_COLUMNS}
 #: What a column is that nothing is read from.
@@ -69,6 +85,8 @@ class TakenTable:
     meanings: tuple[str, ...]
     #: Those of them that no column means and every row needs: no row is read before one is said to.
     missing: tuple[str, ...]
+    #: Rows above the one that names the columns, which are left out.
+    above: int
 
 
 def take_table(
@@ -82,16 +100,18 @@ def take_table(
     Raises InputError when it is no table; Refused where what is told of columns cannot be or, with `keep`, a needed one is missing.
     """
     need(account, Role.technician)
-    table = read_table(raw)
     known = _COLUMNS[kind]
     told = {" ".join(c.lower().split()): m for c, m in told.items()}
+    table = read_table(raw, names_of(known, told))
     names = meanings(table.columns, told, known, (LEFT_OUT,))
     columns = {c: names.get(c, LEFT_OUT) for c in table.columns}
     missing = tuple(n for n in _NEEDED[kind] if n not in names.values())
     if keep:
         check_columns(table, _NEEDED[kind], names)
     elif missing:
-        return TakenTable(lines=(), errors=(), kept=False, columns=columns, meanings=tuple(known), missing=missing)
+        return TakenTable(
+            lines=(), errors=(), kept=False, columns=columns, meanings=tuple(known), missing=missing, above=table.above
+        )
     with engine.begin() as db:
         currency = money_settings(db).currency
 
@@ -101,7 +121,13 @@ def take_table(
         taken = take_each(db, table, take, keep=keep, names=columns)
     lines = tuple(line for line in taken.rows if line is not None)
     return TakenTable(
-        lines=lines, errors=taken.faults, kept=taken.kept, columns=columns, meanings=tuple(known), missing=missing
+        lines=lines,
+        errors=taken.faults,
+        kept=taken.kept,
+        columns=columns,
+        meanings=tuple(known),
+        missing=missing,
+        above=table.above,
     )
 
 
@@ -129,9 +155,10 @@ def _take_stock(db: Connection, account: Account, row: RowReader) -> TakenLine |
 
 def _take_offer(db: Connection, account: Account, row: RowReader, currency: str) -> TakenLine | None:
     """None where the row has a fault, which it tells."""
-    named = row.text("currency", SHORT, currency).upper()
+    heads = money_of(row.called("price"))
+    named = row.text("currency", SHORT, currency if currency in heads or not heads else heads[0]).upper()
     if named != currency:
-        row.fault("currency", f"prices here are in {currency}, not {named}")
+        row.fault("currency" if row.peek("currency") else "price", f"prices here are in {currency}, not {named}")
     given = {
         "part": row.text("part", NAME, needed=True),
         "supplier": row.text("supplier", SHORT),
