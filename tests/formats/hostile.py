@@ -61,7 +61,7 @@ def _reports(data: bytes, kind: str | None = None) -> set[str]:
 
 def _table(data: bytes) -> set[str]:
     # Here, not in the process apart that a workbook has in earnest: what the library does of it is what is looked at.
-    rows = list(xlsx_rows(data)) if looks_like_xlsx(data) else read_table(data).rows
+    rows = list(xlsx_rows(data)) if looks_like_xlsx(data) else read_table(data, {"name", "model"}).rows
     return {f"rows {len(rows) > 0}"}
 
 

@@ -29,6 +29,8 @@ MAX_CELLS = 600_000
 MAX_ROW = 1 << 20
 #: Rows among which the one is looked for that names the columns.
 HEAD_ROWS = 32
+#: Characters of a name by which a row of names is known, and of such a row.
+_LONGEST_NAME, _LONGEST_HEAD = 100, 1 << 16
 #: What parts cells.
 _MARKS = ",;\t"
 _MONEY = "|".join(map(re.escape, sorted(MONIES)))
@@ -97,14 +99,15 @@ def read_table(data: bytes, known: Collection[str] = ()) -> Table:
 
 
 def _known_in(cells: Iterable[str], known: Collection[str]) -> int:
-    return len({plain_name(c) for c in cells if c} & set(known))
+    return len({plain_name(c) for c in cells if 0 < len(c) <= _LONGEST_NAME} & set(known))
 
 
 def _mark(first: list[str], known: Collection[str]) -> str:
     """What parts the cells: that by which a row of names is found; else what the first line has most of that has any."""
 
     def named(mark: str) -> int:
-        return max((_known_in((c.strip(' "') for c in line.split(mark)), known) for line in first), default=0)
+        cells = ([c.strip(' "\r\n') for c in line.split(mark, MAX_COLUMNS)] for line in first)
+        return max((_known_in(c, known) for c in cells), default=0)
 
     best = max(_MARKS, key=named)
     if named(best) >= 2:
@@ -122,25 +125,29 @@ def _head(first: list[tuple[int, list[str]]], known: Collection[str]) -> int:
     return next((i for i, n in enumerate(filled) if 4 * n >= 3 * median(filled)), 0)
 
 
+def _filled(lines: Iterable[tuple[int, list[str]]], deadline: Deadline) -> Iterator[tuple[int, list[str]]]:
+    """The rows with something in them. Raises InputError for one that is too wide."""
+    for read, (number, cells) in enumerate(lines):
+        if read % 256 == 0:
+            deadline.check(f"row {number}")
+        if len(cells) > MAX_COLUMNS and any(cells):
+            raise InputError(
+                "too-large", [Fault(message=f"more than {MAX_COLUMNS} columns", where=f"row {number}", line=number)]
+            )
+        if any(cells):
+            yield number, cells
+
+
 def _table(lines: Iterable[tuple[int, list[str]]], deadline: Deadline, known: Collection[str]) -> Table:
-    lines = iter(lines)
-    first = list(islice((line for line in lines if any(line[1])), HEAD_ROWS))
+    lines = _filled(lines, deadline)
+    first = list(islice(lines, HEAD_ROWS))
     above = _head(first, known)
-    lines = chain(first[above:], lines)
     columns: list[str] = []
     rows: list[Row] = []
     #: Cells of tables repeat themselves: each text is kept once.
     texts: dict[str, str] = {}
     filled = 0
-    for read, (number, cells) in enumerate(lines):
-        if read % 256 == 0:
-            deadline.check(f"row {number}")
-        if not any(cells):
-            continue
-        if len(cells) > MAX_COLUMNS:
-            raise InputError(
-                "too-large", [Fault(message=f"more than {MAX_COLUMNS} columns", where=f"row {number}", line=number)]
-            )
+    for number, cells in chain(first[above:], lines):
         if not columns:
             columns = [" ".join(c.lower().split()) for c in cells]
             named = Counter(c for c in columns if c)
@@ -176,7 +183,7 @@ def _csv(data: bytes, known: Collection[str]) -> Iterator[tuple[int, list[str]]]
         raise InputError("not-a-table", [Fault("neither CSV nor XLSX: there are zero bytes in it", "byte 0")])
     # As a stream: the whole of it as text may take four times its bytes.
     lines = io.TextIOWrapper(io.BytesIO(data), _encoding(data), errors="replace", newline="")
-    first = list(islice(iter(lambda: lines.readline(MAX_ROW), ""), HEAD_ROWS))
+    first = list(islice(iter(lambda: lines.readline(_LONGEST_HEAD), ""), HEAD_ROWS))
     lines.seek(0)
     mark = _mark(first, known)
     number, row_characters = 0, 0
