@@ -2,7 +2,14 @@ import { describe, expect, it } from 'vitest'
 import type { Fleet } from '@/api/client'
 import { comesTo, good, total } from './fleet'
 
-const fleet = (counts: Record<string, number>): Fleet => ({ rows: [], own: [], columns: {}, meanings: [], above: 0, counts })
+const fleet = (counts: Record<string, number>): Fleet => ({
+  rows: [],
+  own: [],
+  columns: {},
+  meanings: [],
+  above: 0,
+  counts,
+})
 
 describe('what a table comes to', () => {
   it.each([
