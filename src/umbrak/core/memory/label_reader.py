@@ -104,6 +104,14 @@ class Reader:
                     f"a kit of {self.value('kit_of')}: whether {_word(values[0])} GB is of each or of all it does not say; "
                     "write 2x8GB"
                 )
+            elif (
+                name == "capacity_gib"
+                and "kit_untold" in self.said
+                and not {"kit", "kit_of", "each"} & self.said.keys()
+            ):
+                self.complaints.append(
+                    "a kit: of how many modules it does not say; write 2x8GB, or 1x8GB for one module"
+                )
             elif len(values) == 1:
                 known[name] = values[0]
             elif name == "timing":
@@ -196,6 +204,7 @@ _NO_MEMBERS = (
     "rails_untold",
     "without_low_voltage",
     "kit_of",
+    "kit_untold",
     "each",
     "without_rules",
 )

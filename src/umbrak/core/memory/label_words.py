@@ -209,10 +209,10 @@ def _capacity(r: Reader, m: re.Match[str]) -> Said:
 
 def _kit(r: Reader, m: re.Match[str]) -> Said:
     count, size = int(m["count"]), float(m["size"])
-    if count < 2:
+    if count < 1:
         return
     gib = size / 1024 if m["unit"].upper().startswith("M") else size
-    yield "kit", count
+    yield ("kit", count) if count > 1 else ("each", True)  # "kit (1x16GB)" is one
     yield "capacity_gib", int(gib) if gib == int(gib) else gib
 
 
@@ -273,6 +273,7 @@ PATTERNS: tuple[tuple[re.Pattern[str], Callable[[Reader, re.Match[str]], Said]],
         (rf"(?<![A-Z0-9])(?P<head>PC\s?-?)(?P<rate>{_OLD_BANDWIDTHS})(?!\d)" + _SUFFIX, _old_bandwidth, re.I),
         (r"(?:(?<![A-Z0-9.])|(?<=GB))(\d)([SDQM])?(\d)?\s?R(?:anks?)?\s?[x×*]\s?(4|8|16)(?![0-9])", _ranks, re.I),
         (r"(?<![A-Z0-9.])(?P<count>\d)\s?[x×*]\s?(?P<size>\d{1,5})\s?(?P<unit>G(?:i?B)?|M(?:i?B)?)(?![A-Z])", _kit, re.I),
+        (r"(?<![A-Z0-9.])(?P<count>\d)\s?(?:pcs?\.?|pieces?)\s?(?:[x×*]|of)?\s?(?P<size>\d{1,5})\s?(?P<unit>GB|MB)(?![A-Z])", _kit, re.I),
         (r"(?<![A-Z0-9.])(?P<size>\d{1,5})\s?(?P<unit>GB|MB)\s?[x×*]\s?(?P<count>[2356])(?![0-9])", _kit, re.I),
         (r"(?<![A-Z0-9.])(\d{1,3}(?:[.,]5)?)\s?-?G(?:bit|b/s)(?![A-Z])", _field_group("die_gbit", _number), re.I),
         (r"(?<![A-Za-z0-9.])(\d{1,5}(?:[.,]\d{1,2})?)\s?-?(GiB|GB|gb|gB|Gigabytes?|gigabytes?|G[Bb]ytes?|Gigs?|gigs?|GIG|Gio|Go|GO|go|G|g|MiB|MB|mb|Mb|M[Bb]ytes?|Mio|Mo|MO|M|TiB|TB|Tio|To|ГиБ|ГБ|МиБ|МБ|ТБ)(?![A-Za-zА-я]|/(?!\s?\d))", _capacity, 0),
@@ -304,12 +305,15 @@ PATTERNS: tuple[tuple[re.Pattern[str], Callable[[Reader, re.Match[str]], Said]],
         (r"(?<![A-Z0-9])x(4|8|16)(?![A-Z0-9])", _field_group("device_width", int), re.I),
         (r"(?<![A-Z])ultra[\s-]?low[\s-]?voltage(?![A-Z])", _word_says(("low_voltage", "U")), re.I),
         (r"(?<![A-Z])low[\s-]?voltage(?![A-Z])", _word_says(("low_voltage", "L")), re.I),
-        (r"(?<![A-Z])kit\s?of\s?([2-8])(?![0-9])", _field_group("kit_of", int), re.I),
+        (r"(?<![A-Z])(?:kit|pack|set|bundle|lot|box)\s?of\s?([2-9]|[1-9]\d)(?![0-9])", _field_group("kit_of", int), re.I),
+        (r"(?<![A-Z0-9.])([2-9])(?:[\s-]?pack|er[\s-]?(?:kit|set|pack))(?![A-Z])", _field_group("kit_of", int), re.I),
+        (r"(?<![A-Z])(?:(?:matched\s)?pair|(?:twin|duo)[\s-]?pack)(?![A-Z])", _word_says(("kit_of", 2)), re.I),
+        (r"(?<![A-Z-])(?<!no\s)(?:speicher|arbeitsspeicher)?kit(?![A-Z])", _word_says(("kit_untold", True)), re.I),
         (r"(?<![A-Z])(?:each|a\s?piece|pro\s?St(?:ü|ue)ck|je(?=\s?\d))(?![A-Z])", _word_says(("each", True)), re.I),
         (r"(?<![A-Z])(CL\s?-?\d{1,2})(?![0-9])", _field_group("timing", lambda t: re.sub(r"[\s-]", "", t.upper())), re.I),
         (r"(?<![\w.-])(\d{1,2}-\d{1,2}-\d{1,2}(?:-\d{1,2})?)(?![\w-])", _field_group("timing"), 0),
         (r"(?<![A-Z0-9.])(?:-\s?)?(?P<rate>\d{3,5})" + _SUFFIX, _plain_rate, re.I),
-        (r"(?<![A-Z])(?:RAM|SDRAM|memory|modules?|server|desktop|laptop|notebook|kit|of|@|CAS|[23]DS|VLP)(?![A-Z])",
+        (r"(?<![A-Z])(?:RAM|SDRAM|memory|modules?|server|desktop|laptop|notebook|of|@|CAS|[23]DS|VLP)(?![A-Z])",
          _word_says(("noise", True)), re.I),
     )
 )  # fmt: skip
