@@ -119,6 +119,8 @@ SPELLINGS: dict[str, dict[str, object]] = {
     "2x16gb kit ddr5 5600 udimm": {"capacity_gib": 16, "buffering": U},
     "kit of 2: 8GB each DDR4-2666 SODIMM": {"capacity_gib": 8, "form": SO},
     "16GB (1x16GB) DDR4-2400 Registered Memory Kit": {"capacity_gib": 16, "rate_mts": 2400},
+    "DDR4 3200 16GB 1Rx8 x72": {"ecc": True, "device_width": 8},
+    "DDR4 3200 16GB 1Rx8 x64 UDIMM": {"ecc": False, "device_width": 8},
     "4 pcs x 8GB PC3L-10600R": {"capacity_gib": 8, "rails_v": (1.35, 1.5)},
     "16GB module, no kit, DDR4": {"capacity_gib": 16},
     "16GB kit of 2 (2x8GB) DDR4 2666": {"capacity_gib": 8, "rate_mts": 2666},
