@@ -247,6 +247,10 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("Hi, I opened the old server: 2x16GB DDR4 in A2 and B1", "A2 filled 16, B1 filled 16"),
         ("We plan to buy 2x16GB DDR4 in A2 and B1", ""),
         ("It could get 2x16GB DDR4", ""),
+        ("2x16GB DDR4 kit in A2 and B1", "A2 filled 16, B1 filled 16"),
+        ("RAM: 2 x 16GB kit DDR4", "None filled 16, None filled 16"),
+        ("A2: 32GB DDR4 kit", "A2 unknown"),
+        ("A2: pair of 8GB DDR4", "A2 unknown"),
         ("Hi, I opened the old server: 3x16GB DDR4 in A2 and B1", "None filled 16, None filled 16, None filled 16"),
         # As people write what a slot is called, and what is in it.
         ("[A2] 16GB DDR4\n[B1] -", "A2 filled 16, B1 empty"),

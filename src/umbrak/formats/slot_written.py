@@ -73,7 +73,8 @@ def written_plainly(line: str) -> list[str]:
         if says_otherwise(m["before"]):
             return []  # what is to come, or was there
         before = m["before"].strip(" ,;:")
-        return [*([before] if before else []), f"{m['slots']}: {m['label']}"]
+        of_each = re.sub(r"\s*\bkit\b", "", m["label"], flags=re.I)  # how many a kit has is told by the slots
+        return [*([before] if before else []), f"{m['slots']}: {of_each}"]
     return []
 
 
