@@ -309,6 +309,25 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("8 GB DDR4 in slots 1 and 3", "slot 1 filled 8, slot 3 filled 8"),
         ("16GB in A2, maybe", ""),
         ("16GB in A2 was removed", ""),
+        # Names and what is in each with nothing between; a number is a size where all of the line are.
+        ("A2=16;B1=16;B2=0", "A2 filled 16, B1 filled 16, B2 empty"),
+        ("A2(16G) B1(-) B2(not read)", "A2 filled 16, B1 empty, B2 unknown"),
+        ("P1: A2 16 B1 8", "P1 A2 filled 16, P1 B1 filled 8"),
+        ("CPU1: B1-B2 16GB; CPU2: B1=8GB B2=-", "CPU1 B1 filled 16, CPU1 B2 filled 16, CPU2 B1 filled 8, CPU2 B2 empty"),
+        ("A2 16GB DDR4-2666 B1 8GB DDR4-2666", "A2 filled 16, B1 filled 8"),
+        ("B1, B2 and C1 16GB DDR4", "B1 filled 16, B2 filled 16, C1 filled 16"),
+        ("B1 to B2 hold 16GB each, C1 to C2 none", "B1 filled 16, B2 filled 16, C1 empty, C2 empty"),
+        ("DIMM1&2 16GB DDR4", "DIMM1 filled 16, DIMM2 filled 16"),
+        ("A2 0 B1 3 B2 0", "A2 unknown"),
+        ("Errors: A2 0 B1 16", ""),
+        ("two 16GB modules in A2 and B1", "A2 filled 16, B1 filled 16"),
+        # A row of names over what is in them, names on lines of their own, boxes that are ticked.
+        ("A2 B1 B2\n16GB - 8GB", "A2 filled 16, B1 empty, B2 filled 8"),
+        ("DIMM 2 DIMM 3\n16 GB empty", "DIMM 2 filled 16, DIMM 3 empty"),
+        ("| A2 | B1 |\n|----|----|\n| 16GB DDR4 | - |", "A2 filled 16, B1 empty"),
+        ("A2;B1;B2\n16GB;not read;8GB", "A2 filled 16, B1 unknown, B2 filled 8"),
+        ("B1\n16 GB\nDDR4\nB2\nnot installed\nC1\n8 GB\nDDR4", "B1 filled 16, B2 empty, C1 filled 8"),
+        ("[x] B1 16GB\n[ ] B2\n[ ] C1 16GB DDR4", "B1 filled 16, B2 unknown"),
         ("A2,", "A2 unknown"),
         ("CPU 1: 16GB", ""),
         ("C: 120GB", ""),
@@ -349,6 +368,12 @@ def test_what_a_line_says_of_its_slots(line: str, told: str) -> None:
         ("it has 4 slots, 2 of them filled with 8 GB DDR4", "filled filled empty empty", "in which slots"),
         ("There are 2 DIMM slots, both used by 8GB modules.", "filled filled", "in which slots"),
         ("CPU1: 2x8GB DDR4\nCPU2: 2x8GB DDR4\nSlots: 4", "filled filled filled filled", "in which slots"),
+        ("4 slots, 2 used, all 8GB DDR4", "filled filled empty empty", "in which slots"),
+        ("1 of 2 slots used, each 8GB DDR4", "filled empty", ""),
+        # So may what it comes to, which is held against what is told of slots.
+        ("A1 8GB DDR4 A2 8GB DDR4 total 16GB", "filled filled", ""),
+        ("A1: 8GB DDR4\nA2: empty\n= 16GB total", "filled empty", "come to 8 GB, and it tells 16 GB in all: a slot is missing"),
+        ("16GB total: 2x8GB DDR4", "filled filled", "in which slots"),
     ],
 )  # fmt: skip
 def test_how_many_slots_there_are_may_be_said_alone(lines: str, states: str, said: str) -> None:

@@ -38,6 +38,18 @@ _PER_PROCESSOR = re.compile(
     re.I,
 )
 
+#: How much there is in all: "total: 64GB", "= 64GB total", "64 GB altogether".
+_IN_ALL = r"(?:in total|total|in all|altogether|all together)"
+TOTAL = rf"(?:=\s*)?(?:(?:{_IN_ALL}|sum)(?: (?:memory|ram|installed))?(?: is| of)?\s*[:=]?\s*(?:{SIZE})|(?:{SIZE})(?: (?:of )?(?:memory|ram))? {_IN_ALL})"
+_TOTAL = re.compile(rf"[(\s]*{TOTAL}[)\s.]*", re.I)
+_NUMBERS = {n: i for i, n in enumerate(("two", "three", "four", "five", "six", "seven", "eight"), 2)}
+#: "2 sticks of 16GB", "two 8GB", "4 * 32 GB": how many, in words of their own.
+_HOW_MANY = re.compile(
+    rf"^\s*(?:(?:(?:i|we) (?:have|see|found)|there (?:are|is)|it has|has|with)\s+)?(?:(?P<count>[1-9]\d?)\s*(?:\*|of\b|(?:pcs|pieces|sticks|modules|dimms|st(?:ü|ue)ck|stk)\b\.?)|(?P<word>{'|'.join(_NUMBERS)})\b"
+    r"(?:\s+(?:pcs|pieces|sticks|modules|dimms)\b)?)(?:\s+of)?\s*(?=\d{1,4}\s*(?:[MG]i?B|gigs?\b))",
+    re.I,
+)
+
 
 @dataclass(frozen=True, slots=True)
 class Counted:
@@ -101,3 +113,17 @@ def of_processors(line: str) -> list[str]:
     else:
         rest_of = [rest]
     return [line[: told.start("end")].strip(), *rest_of]
+
+
+def with_count(label: str) -> str:
+    """A label with how many modules it is of as labels have it: "2x16GB"."""
+    counted = _HOW_MANY.sub(lambda m: f"{m['count'] or _NUMBERS[m['word'].lower()]}x", label)
+    return re.sub(r"^(\d{1,2}x\d{1,4})\s*gigs?\b", r"\1GB", counted, flags=re.I)
+
+
+def total_in(line: str) -> float | None:
+    """How much a line says that there is in all [GiB]; None where it says something else."""
+    if len(line) > MOST_SAID or not _TOTAL.fullmatch(LISTED.sub("", line).strip()):
+        return None
+    size = re.search(r"(\d{1,4})\s?([MG])i?B", line, re.I)
+    return int(size[1]) / (1024 if size[2] in "Mm" else 1) if size else None

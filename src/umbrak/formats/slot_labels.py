@@ -14,7 +14,7 @@ from umbrak.core.rules.context import listed
 from umbrak.formats.bounds import Deadline, check_size
 from umbrak.formats.documents import ReadLabel, kit_taken
 from umbrak.formats.faults import Fault, InputError
-from umbrak.formats.slot_counts import LISTED, Counted, counted_in, processors_told, rest_of
+from umbrak.formats.slot_counts import LISTED, Counted, counted_in, processors_told, rest_of, total_in, with_count
 from umbrak.formats.slot_lines import heading, parts
 from umbrak.formats.slot_names import (
     GROUPED,
@@ -28,6 +28,7 @@ from umbrak.formats.slot_names import (
     rows_in,
     shape,
 )
+from umbrak.formats.slot_runs import lacks_units, laid_out
 from umbrak.formats.slot_words import NONE, module_told, read_slot
 from umbrak.formats.slot_written import are_names, with_numbers
 from umbrak.formats.text import cleaned, numbered_lines
@@ -67,18 +68,11 @@ _WHOLE = re.compile(
 )
 #: What is to come, was there, or lies elsewhere.
 _NOT_NOW = re.compile(
-    r"(?:ordered|planned?|wanted|to buy|to order|new|next|after|target|goal|upgrade|removed|old|previous(?:ly)?|before|spares?|shelf|offers?)\b.{0,30}",
+    r"(?:not ticked|ordered|planned?|wanted|to buy|to order|new|next|after|target|goal|upgrade|removed|old|previous(?:ly)?|before|spares?|shelf|offers?)\b.{0,30}",
     re.I,
 )
 #: What programs write begins so; "[A1]" is a slot's name.
 _OF_PROGRAMS = re.compile(r"\s*(?:\{|\[\s*(?:[\"\[{\]\d-]|$))")
-_NUMBERS = {n: i for i, n in enumerate(("two", "three", "four", "five", "six", "seven", "eight"), 2)}
-#: "2 sticks of 16GB", "two 8GB", "4 * 32 GB": how many, in words of their own.
-_HOW_MANY = re.compile(
-    rf"^\s*(?:(?:(?:i|we) (?:have|see|found)|there (?:are|is)|it has|has|with)\s+)?(?:(?P<count>[1-9]\d?)\s*(?:\*|of\b|(?:pcs|pieces|sticks|modules|dimms|st(?:ü|ue)ck|stk)\b\.?)|(?P<word>{'|'.join(_NUMBERS)})\b"
-    r"(?:\s+(?:pcs|pieces|sticks|modules|dimms)\b)?)(?:\s+of)?\s*(?=\d{1,4}\s*(?:[MG]i?B|gigs?\b))",
-    re.I,
-)
 #: "8x 32GB" and no more: a size with a count is of modules.
 _COUNT_AND_SIZE = re.compile(
     r"\d{1,2}\s*[x×*]\s*\d{1,4}\s*[MG]i?B(?:\s+(?:of\s+)?(?:ram|memory|modules?|dimms?|sticks?|ecc))*", re.I
@@ -140,8 +134,8 @@ def looks_like_labels(text: str, read_label: ReadLabel = decode_label) -> bool:
     """Whether most of its first lines tell of slots, and one a module."""
     if _OF_PROGRAMS.match(text):
         return False
-    lines = [line for line in text[:4000].splitlines() if line.strip()][:20]
-    told = [t for _, _, t in _told(enumerate(lines, 1), read_label) if t]
+    lines = laid_out(enumerate(islice(filter(str.strip, text[:4000].splitlines()), 20), 1))
+    told = [t for _, _, t in _told(lines, read_label) if t]
     # A text of nothing but "name: none" is something else.
     return any(said or any(f.module for f in facts) for facts, said in told) and len(told) * 2 > len(lines)
 
@@ -161,13 +155,20 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
     lines = list(islice(every, MAX_LINES + 1))
     if len(lines) > MAX_LINES:
         warnings.append(Warning(f"line {lines[MAX_LINES][0]}", f"only {MAX_LINES} lines are read"))
+    warnings += [
+        Warning(f"line {n}", "sizes without a unit are taken for GB") for n, line in lines if lacks_units(line)
+    ]
     counted: tuple[int, Counted] | None = None
     processors: int | None = None
     others: list[tuple[int, str]] = []
+    totals: set[float] = set()
     for number, line, found in _told(lines[:MAX_LINES], read_label, deadline):
         first = first or (number, line)
         counted = counted or ((number, c) if (c := counted_in(line)) else None)
         processors = processors or processors_told(line)
+        if (total := total_in(line)) and (found is None or not found[0]):
+            totals.add(total)
+            continue
         if found is None and _OTHERS_EMPTY.fullmatch(LISTED.sub("", line).strip()):
             others.append((number, line))
             continue
@@ -210,6 +211,8 @@ def read_labels(text: str, deadline: Deadline, read_label: ReadLabel = decode_la
         kind="labels",
         processors=(ProcessorFacts(),) * (processors or 0),
         arrays=arrays,
+        # Two that differ are of two things, or of two times.
+        installed_gib=totals.pop() if len(totals) == 1 else None,
         slots=tuple(slots),
         warnings=tuple(warnings),
     )
@@ -230,7 +233,11 @@ def _told(
 ) -> Iterator[tuple[int, str, _Told | None]]:
     """(number, line, what it tells) of each line. Of a slot whose name is like those of others it is told that it is there,
     though nothing that is said of it is understood."""
-    pieces = [(n, piece) for n, whole in with_numbers(lines) for piece in parts(whole)]
+    pieces: list[tuple[int, str]] = []
+    for number, whole in with_numbers(laid_out(lines)):
+        if deadline:
+            deadline.check(f"line {number}")
+        pieces += [(number, piece) for piece in parts(whole)]
     rows = rows_in(m["slot"] for _, piece in pieces if (m := _ROW_OF.match(LISTED.sub("", piece[:120]))))
     found: list[tuple[int, str, _Told | _Named | None]] = []
     before = _Before()
@@ -339,19 +346,13 @@ def _line(
     return _Named(tuple(slots), words, surely) if surely or all(map(is_slot_like, slots)) else None
 
 
-def _with_count(label: str) -> str:
-    """A label with how many modules it is of as labels have it: "2x16GB"."""
-    counted = _HOW_MANY.sub(lambda m: f"{m['count'] or _NUMBERS[m['word'].lower()]}x", label)
-    return re.sub(r"^(\d{1,2}x\d{1,4})\s*gigs?\b", r"\1GB", counted, flags=re.I)
-
-
 def _where_untold(count: int) -> str:
     return f"{count} modules of it; in which slots is not said"
 
 
 def _nameless(label: str, read_label: ReadLabel, bank: str | None = None) -> _Told | None:
     """The modules of a label of which no slot is told; None where it tells none. A guess, and what was or is to be, is said."""
-    told = read_slot(_with_count(label), read_label, bool(_COUNT_AND_SIZE.fullmatch(label.strip())))
+    told = read_slot(with_count(label), read_label, bool(_COUNT_AND_SIZE.fullmatch(label.strip())))
     if told is None or (told.module is None and not told.said):
         return None
     if told.module is None:

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-from itertools import takewhile
+from itertools import pairwise, takewhile
 
-from umbrak.formats.slot_counts import of_processors
+from umbrak.formats.slot_counts import TOTAL, of_processors, total_in, with_count
 from umbrak.formats.slot_names import GROUP, GROUPED, is_slot_like, named_by, of_group
-from umbrak.formats.slot_words import MOST_SAID, NONE
+from umbrak.formats.slot_runs import in_a_run
+from umbrak.formats.slot_words import MOST_SAID, NONE, SIZE
 from umbrak.formats.slot_written import written_plainly
 
 #: A piece of a line that tells of a slot: several stand on one, "A1: 16GB; A2: 16GB", "A1 = 16GB, A2 = empty".
@@ -25,13 +26,29 @@ _PLACED = re.compile(
     rf"(?P<slots>(?:slots? )?{_NAME}(?:\s*(?:,|&|\band\b)\s*{_NAME}){{0,31}})",
     re.I,
 )
-#: "it has 8 slots, 4 of them filled with 16 GB sticks".
-_FILLED_WITH = re.compile(
-    r"(?:(?:it|this|there) (?:has|are) )?(?P<slots>\d{1,2}) (?:(?:memory|dimm|ram) )?(?:slots|sockets)\b[ ,;:(-]*(?:of which |with )?"
-    r"(?P<some>\d{1,2}|all|both)(?: of (?:them|which))? (?:are |is )?(?:filled|full|used|populated|occupied|taken) (?:with|by) "
-    r"(?P<label>\d{1,4}\s?[MG]i?B\b[^)]{0,80}?)\)?\.?",
-    re.I,
+#: "it has 8 slots, 4 of them filled with 16 GB sticks", "8 slots, 4 used, all 16GB".
+_OF_MEMORY = r"(?:(?:memory|dimm|ram) )?(?:slots|sockets)\b"
+_FILLED_WITH = tuple(
+    re.compile(
+        rf"(?:(?:it|this|there) (?:has|are) )?{how_many} (?:are |is )?(?:filled|full|used|populated|occupied|taken)"
+        rf"(?:[,;:]? all(?: of)?| with| by|[,;:]? each(?: with)?):? (?P<label>{SIZE}[^)]{{0,80}}?)\)?\.?",
+        re.I,
+    )
+    for how_many in (
+        rf"(?P<slots>\d{{1,2}}) {_OF_MEMORY}[ ,;:(-]*(?:of which |with )?(?P<some>\d{{1,2}}|all|both)(?: of (?:them|which))?",
+        rf"(?P<some>\d{{1,2}}) (?:out )?of (?:the )?(?P<slots>\d{{1,2}}) {_OF_MEMORY}",
+    )
 )
+#: "..., the rest is empty", "..., 64GB in all": what is said of the whole, behind what is said of slots.
+_WHOLE_LAST = tuple(
+    re.compile(pattern, re.I)
+    for pattern in (
+        rf"[,;.]\s{{0,3}}(?:and )?((?:all )?(?:the )?(?:others?|rest|remaining(?: (?:slots?|ones))?) ?[:=-]? ?(?:are |is )?{NONE}\.?)$",
+        rf"[\s,;.(=]{{1,4}}({TOTAL})\s?\)?\.?$",
+    )
+)
+#: "64GB total: 4x16GB DDR4".
+_TOTAL_FIRST = re.compile(rf"\s*(?P<total>{TOTAL})\s*[,;:(=-]+\s*(?P<behind>\S.*?)\)?", re.I)
 #: "A2 B2 C2 empty", "A2-D2 empty": names with nothing between them and what is said but a space.
 _ROW = re.compile(
     r"(?P<slots>[A-Z]{1,2}\d{1,2}(?:(?:\s+|\s*(?:-|–|\bto\b)\s*)[A-Z]{1,2}\d{1,2}){1,31})\s+(?!and\b|[,&/+-])(?P<label>\S.*)",
@@ -45,11 +62,19 @@ def parts(line: str) -> list[str]:
     said = bare if len(bare) < MOST_SAID else ""
     if pieces := of_processors(said):
         return [piece for one in pieces for piece in parts(one)] if pieces[0] != said else pieces
-    if placed := _placed(said) or written_plainly(said):
+    if run := in_a_run(said) or _runs(said):
+        return run
+    whole = next((m for p in _WHOLE_LAST if (m := p.search(said)) and re.search(r"\d", said[: m.start()])), None)
+    if whole and not total_in(said):
+        return [*parts(said[: whole.start()]), whole[1]]
+    if first := _TOTAL_FIRST.fullmatch(said):
+        return [first["total"], *parts(first["behind"])]
+    if placed := _placed(said) or written_plainly(said) or written_plainly(with_count(said)):
         return [piece for one in placed for piece in parts(one)] if placed[0] != said else placed
     if (row := _ROW.fullmatch(said)) and _is_row(row["slots"]):
         return [f"{re.sub(r'(?<=[0-9])[ ]+(?=[A-Z])', ', ', row['slots'], flags=re.I)}: {row['label']}"]
-    if (filled := _FILLED_WITH.fullmatch(said)) and (some := filled["some"].lower()):
+    if filled := next((m for p in _FILLED_WITH if (m := p.fullmatch(said))), None):
+        some = filled["some"].lower()
         count = filled["slots"] if some in ("all", "both") else some
         return [f"{filled['slots']} slots, {count} full", f"{count}x{filled['label']}"]
     cells = [c for c in re.split(r"\s*(?:\t|\s{2}|\|)\s*", bare) if c]
@@ -63,6 +88,13 @@ def parts(line: str) -> list[str]:
         its = line[group.end() : end].strip()
         found += [_rewritten(piece, group["group"].strip()) for piece in _pieces(its)]
     return found or [line]
+
+
+def _runs(line: str) -> list[str]:
+    """Pieces of a line that has a run for each of what slots hang on: "CPU1: A1-A4 16GB; CPU2: A1-A4 16GB"."""
+    starts = [m.start("group") for m in _GROUP_FIRST.finditer(line)]
+    runs = [in_a_run(line[a:b].rstrip(" ;,.")) for a, b in pairwise([*starts, None])] if starts[:1] == [0] else []
+    return [piece for run in runs for piece in run] if all(runs) else []
 
 
 def _is_row(written: str) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from functools import lru_cache
 from itertools import pairwise
 
 #: What slots hang on: alone it is none.
@@ -47,11 +48,13 @@ _NEAR = 4
 MOST_AT_ONCE = 64
 
 
+@lru_cache(maxsize=4096)
 def is_slot_like(name: str) -> bool:
     """Whether boards have such names printed: "A1", "4", "CPU1 B2", "DIMM slot 3"."""
     return bool(_SLOT_LIKE.fullmatch(name.strip()))
 
 
+@lru_cache(maxsize=4096)
 def shape(name: str) -> str:
     """What names of slots of one machine have in common: "CPU0_@0" of CPU1_B2."""
     return re.sub(r"(?<![A-Z])[A-Z](?![A-Z])", "@", re.sub(r"\d+", "0", name.upper()))
