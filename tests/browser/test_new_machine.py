@@ -103,6 +103,19 @@ def test_what_is_said_of_a_slot_while_the_board_changes_is_said_of_that_slot_or_
     expect(page.get_by_label("Lies behind").locator("option:checked")).to_have_text("A1")
     assert sorted(s.get_attribute("data-slot") or "" for s in slots.all()) == names
 
+    with page.expect_response(drawn):  # a label tells of the board too
+        page.get_by_label("Type what the label says").fill(PC4_U)
+        page.get_by_label("Type what the label says").press("Enter")
+    expect(page.get_by_text("In hand: ")).to_be_visible()
+    held: list[Route] = []
+    page.route(drawn, lambda route: held.append(route), times=1)
+    with page.expect_request(drawn):
+        page.get_by_label("Name of the first slot").fill("DIMM_A1")
+        page.get_by_label("Name of the first slot").press("Enter")
+    page.locator('[data-slot="B1"]').click()  # it is the same slot, which will be called otherwise
+    held[0].continue_()
+    expect(page.get_by_role("button", name="DIMM_B1, fitted")).to_be_visible()
+
 
 def test_slots_that_a_list_leaves_out_are_on_the_board_and_not_looked_at(sign_in: SignIn) -> None:
     page = sign_in()
