@@ -84,7 +84,7 @@ def read_cim(text: str, deadline: Deadline) -> SurveyReading:
     check_size(len(text), "characters")
     warnings: list[Warning] = []
     found = list(_objects(text, deadline, warnings))
-    records = [r for number, o in found for r in _records(number, o, warnings)][:MAX_RECORDS]
+    records = list(islice((r for number, o in found for r in _records(number, o, warnings)), MAX_RECORDS))
     usable = next((k for _, o in found if (k := _usable_gib(o)) is not None), None)
     if not records and usable is None:
         raise InputError(
@@ -319,6 +319,9 @@ def _device(o: _Object, size_mib: float | None) -> Record:
     return {k: v for k, v in record.items() if v is not None}
 
 
+_DECIMAL = re.compile(r"\s*([0-9]{1,6}(?:[.,][0-9]{1,4})?)\s*(?:G(?:i?B)?)?\s*$", re.I)
+
+
 def _decimal(text: str) -> float | None:
-    match = re.match(r"\s*([0-9]{1,6}(?:[.,][0-9]{1,4})?)\s*(?:G(?:i?B)?)?\s*$", text, re.I)
+    match = _DECIMAL.match(text)
     return float(match[1].replace(",", ".")) or None if match else None

@@ -142,6 +142,8 @@ class _Verdict:
 
     def take(self, line: str) -> None:
         said = line.lower()
+        if len(said) < len("fail"):
+            return  # the shortest word that tells anything
         self._size(said)
         found = _SETTINGS.sub("", said)
         errors = list(_numbers(_ERRORS, found))

@@ -82,7 +82,10 @@ def cleaned(text: str, most: int = MAX_WORDS) -> str:
     return words if len(words) <= most else words[: most - 1].rstrip() + "…"
 
 
+_WHOLE = re.compile(r"\s*([0-9]{1,40})(?![0-9])")
+
+
 def whole(text: str, digits: int = 9) -> int | None:
     """The whole number that a text begins with; None where it begins with none, or with one of more digits."""
-    match = re.match(r"\s*([0-9]{1,40})(?![0-9])", text)
+    match = _WHOLE.match(text)
     return int(match[1]) if match and len(match[1]) <= digits else None
