@@ -44,13 +44,12 @@ def keys(found: Found, p: Problem) -> set[tuple[int, ...]]:
     return {w.measures.key(p.steps) for w in found.routes}
 
 
-@pytest.mark.parametrize("start", range(0, 20, 10))
 @pytest.mark.parametrize("family", FAMILIES)
-def test_the_frontier_is_that_of_enumerating_every_layout(family: str, start: int) -> None:
+def test_the_frontier_is_that_of_enumerating_every_layout(family: str) -> None:
     """A sample: `python -m bench.enumerated` goes on."""
     left = 0
     # Seeds that once went astray come with the first.
-    for seed in (*range(start, start + 10), *(MET.get(family, ()) if not start else ())):
+    for seed in (*range(12), *MET.get(family, ())):
         wrong = astray(FAMILIES[family](seed))
         assert not wrong, f"seed {seed}: {wrong}"
         left += wrong is None

@@ -48,7 +48,7 @@ def test_mutations_of_the_corpus_are_read_or_refused(kind: str) -> None:
 @pytest.mark.parametrize("name", [n for n, (kind, _) in heavy().items() if kind not in ("xlsx", "photo")])
 def test_heavy_inputs_are_read_or_given_up(name: str) -> None:
     """At a fraction of their size; bench.hostile reads them whole, and weighs what they take."""
-    kind, make = heavy(0.02)[name]
+    kind, make = heavy(0.01)[name]
     read(kind, make())
 
 
