@@ -313,7 +313,10 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("A2=16;B1=16;B2=0", "A2 filled 16, B1 filled 16, B2 empty"),
         ("A2(16G) B1(-) B2(not read)", "A2 filled 16, B1 empty, B2 unknown"),
         ("P1: A2 16 B1 8", "P1 A2 filled 16, P1 B1 filled 8"),
-        ("CPU1: B1-B2 16GB; CPU2: B1=8GB B2=-", "CPU1 B1 filled 16, CPU1 B2 filled 16, CPU2 B1 filled 8, CPU2 B2 empty"),
+        (
+            "CPU1: B1-B2 16GB; CPU2: B1=8GB B2=-",
+            "CPU1 B1 filled 16, CPU1 B2 filled 16, CPU2 B1 filled 8, CPU2 B2 empty",
+        ),
         ("A2 16GB DDR4-2666 B1 8GB DDR4-2666", "A2 filled 16, B1 filled 8"),
         ("B1, B2 and C1 16GB DDR4", "B1 filled 16, B2 filled 16, C1 filled 16"),
         ("B1 to B2 hold 16GB each, C1 to C2 none", "B1 filled 16, B2 filled 16, C1 empty, C2 empty"),
