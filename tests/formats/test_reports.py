@@ -331,6 +331,8 @@ def test_labels_by_hand_a_line_a_slot() -> None:
         ("A2;B1;B2\n16GB;not read;8GB", "A2 filled 16, B1 unknown, B2 filled 8"),
         ("B1\n16 GB\nDDR4\nB2\nnot installed\nC1\n8 GB\nDDR4", "B1 filled 16, B2 empty, C1 filled 8"),
         ("[x] B1 16GB\n[ ] B2\n[ ] C1 16GB DDR4", "B1 filled 16, B2 unknown"),
+        ("[ ] B1 16GB, B2 16GB\n[ ] 2x16GB DDR4 in C1 and C2", ""),
+        ("B1\nB2: 16GB DDR4\nC1\nC2: 8GB DDR4", "B1 unknown, B2 filled 16, C1 unknown, C2 filled 8"),
         ("A2,", "A2 unknown"),
         ("CPU 1: 16GB", ""),
         ("C: 120GB", ""),
@@ -377,6 +379,7 @@ def test_what_a_line_says_of_its_slots(line: str, told: str) -> None:
         ("A1 8GB DDR4 A2 8GB DDR4 total 16GB", "filled filled", ""),
         ("A1: 8GB DDR4\nA2: empty\n= 16GB total", "filled empty", "come to 8 GB, and it tells 16 GB in all: a slot is missing"),
         ("16GB total: 2x8GB DDR4", "filled filled", "in which slots"),
+        ("A1: 8GB DDR4, A2: 8GB DDR4, up to 64GB total", "filled unknown", "stays unknown"),
     ],
 )  # fmt: skip
 def test_how_many_slots_there_are_may_be_said_alone(lines: str, states: str, said: str) -> None:

@@ -28,7 +28,7 @@ from umbrak.formats.slot_names import (
     rows_in,
     shape,
 )
-from umbrak.formats.slot_runs import lacks_units, laid_out
+from umbrak.formats.slot_runs import NOT_TICKED, lacks_units, laid_out
 from umbrak.formats.slot_words import NONE, module_told, read_slot
 from umbrak.formats.slot_written import are_names, with_numbers
 from umbrak.formats.text import cleaned, numbered_lines
@@ -68,7 +68,7 @@ _WHOLE = re.compile(
 )
 #: What is to come, was there, or lies elsewhere.
 _NOT_NOW = re.compile(
-    r"(?:not ticked|ordered|planned?|wanted|to buy|to order|new|next|after|target|goal|upgrade|removed|old|previous(?:ly)?|before|spares?|shelf|offers?)\b.{0,30}",
+    rf"(?:{NOT_TICKED}|ordered|planned?|wanted|to buy|to order|new|next|after|target|goal|upgrade|removed|old|previous(?:ly)?|before|spares?|shelf|offers?)\b.{{0,30}}",
     re.I,
 )
 #: What programs write begins so; "[A1]" is a slot's name.
@@ -237,7 +237,7 @@ def _told(
     for number, whole in with_numbers(laid_out(lines)):
         if deadline:
             deadline.check(f"line {number}")
-        pieces += [(number, piece) for piece in parts(whole)]
+        pieces += [(number, piece) for piece in ([whole] if whole.startswith(NOT_TICKED) else parts(whole))]
     rows = rows_in(m["slot"] for _, piece in pieces if (m := _ROW_OF.match(LISTED.sub("", piece[:120]))))
     found: list[tuple[int, str, _Told | _Named | None]] = []
     before = _Before()

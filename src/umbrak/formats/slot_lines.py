@@ -8,7 +8,7 @@ from itertools import pairwise, takewhile
 from umbrak.formats.slot_counts import TOTAL, of_processors, total_in, with_count
 from umbrak.formats.slot_names import GROUP, GROUPED, is_slot_like, named_by, of_group
 from umbrak.formats.slot_runs import in_a_run
-from umbrak.formats.slot_words import MOST_SAID, NONE, SIZE
+from umbrak.formats.slot_words import MOST_SAID, NONE, SIZE, says_otherwise
 from umbrak.formats.slot_written import written_plainly
 
 #: A piece of a line that tells of a slot: several stand on one, "A1: 16GB; A2: 16GB", "A1 = 16GB, A2 = empty".
@@ -26,8 +26,8 @@ _PLACED = re.compile(
     rf"(?P<slots>(?:slots? )?{_NAME}(?:\s*(?:,|&|\band\b)\s*{_NAME}){{0,31}})",
     re.I,
 )
-#: "it has 8 slots, 4 of them filled with 16 GB sticks", "8 slots, 4 used, all 16GB".
 _OF_MEMORY = r"(?:(?:memory|dimm|ram) )?(?:slots|sockets)\b"
+#: "it has 8 slots, 4 of them filled with 16 GB sticks", "8 slots, 4 used, all 16GB".
 _FILLED_WITH = tuple(
     re.compile(
         rf"(?:(?:it|this|there) (?:has|are) )?{how_many} (?:are |is )?(?:filled|full|used|populated|occupied|taken)"
@@ -47,6 +47,7 @@ _WHOLE_LAST = tuple(
         rf"[\s,;.(=]{{1,4}}({TOTAL})\s?\)?\.?$",
     )
 )
+_AT_MOST = re.compile(r"\b(?:max(?:imum)?|up to|supports?|at most|limit(?:ed)?|takes)\b", re.I)
 #: "64GB total: 4x16GB DDR4".
 _TOTAL_FIRST = re.compile(rf"\s*(?P<total>{TOTAL})\s*[,;:(=-]+\s*(?P<behind>\S.*?)\)?", re.I)
 #: "A2 B2 C2 empty", "A2-D2 empty": names with nothing between them and what is said but a space.
@@ -64,7 +65,7 @@ def parts(line: str) -> list[str]:
         return [piece for one in pieces for piece in parts(one)] if pieces[0] != said else pieces
     if run := in_a_run(said) or _runs(said):
         return run
-    whole = next((m for p in _WHOLE_LAST if (m := p.search(said)) and re.search(r"\d", said[: m.start()])), None)
+    whole = next((m for p in _WHOLE_LAST if (m := p.search(said)) and _are_slots(said[: m.start()])), None)
     if whole and not total_in(said):
         return [*parts(said[: whole.start()]), whole[1]]
     if first := _TOTAL_FIRST.fullmatch(said):
@@ -88,6 +89,11 @@ def parts(line: str) -> list[str]:
         its = line[group.end() : end].strip()
         found += [_rewritten(piece, group["group"].strip()) for piece in _pieces(its)]
     return found or [line]
+
+
+def _are_slots(before: str) -> bool:
+    """Whether what stands before something of the whole may be of slots: "16GB, up to" and "8GB, planned" tell of another total."""
+    return bool(re.search(r"\d", before)) and not _AT_MOST.search(before) and not says_otherwise(before)
 
 
 def _runs(line: str) -> list[str]:

@@ -29,6 +29,8 @@ _SIZE_ALONE = re.compile(r"(\d{1,4})(?:\s?G)?", re.I)
 _TICKED = re.compile(r"^\s*(?:[-*+]\s+)?(?:\[[xX✓✔]\]|[☑✅✔✓])\s*(?=\S)")
 _UNTICKED = re.compile(r"^\s*(?:[-*+]\s+)?(?:\[\s?\]|[☐◻])\s*(?=\S)")
 _SAYS_WHAT = re.compile(rf"{SIZE}|^(?:{NONE}|\?+|unknown)$", re.I)
+#: What is put before a line with an open box: it is not what is there.
+NOT_TICKED = "not ticked"
 #: A line between the head of a table and its rows.
 _RULE = re.compile(r"(?=.*[-=]{3})[\s|:+=-]+")
 _MARKS = (r"[;\t]", r"\|", r"\s{2,}", r"\s+")
@@ -88,7 +90,7 @@ def _without_tick(line: str) -> str:
     if unticked := _UNTICKED.match(line):
         rest = line[unticked.end() :]
         # Of a slot with an open box alone nobody knows whether it is empty or was not looked at.
-        return rest if is_slot_like(rest) else f"not ticked: {rest}"
+        return rest if is_slot_like(rest) else f"{NOT_TICKED}: {rest}"
     return line
 
 
@@ -135,7 +137,8 @@ def _below_names(lines: Sequence[tuple[int, str]]) -> list[tuple[int, str]]:
         return list(lines)
     ends = [*heads[1:], min(len(lines), heads[-1] + max(b - a for a, b in pairwise(heads)))]
     blocks = [[line.strip() for _, line in lines[a + 1 : b]] for a, b in zip(heads, ends, strict=True)]
-    if not all(0 < len(block) <= _MOST_OF_ONE and any(map(_SAYS_WHAT.search, block)) for block in blocks):
+    told_elsewhere = any(_BEGINS.match(f"{line} ") for block in blocks for line in block)
+    if told_elsewhere or not all(0 < len(b) <= _MOST_OF_ONE and any(map(_SAYS_WHAT.search, b)) for b in blocks):
         return list(lines)
     told = [(lines[a][0], f"{lines[a][1].strip()}: {', '.join(b)}") for a, b in zip(heads, blocks, strict=True)]
     return [*lines[: heads[0]], *told, *lines[ends[-1] :]]

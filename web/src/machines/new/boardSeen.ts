@@ -176,10 +176,10 @@ export function useBoardSeen(said: Said, gently: Gently, unseen: () => void) {
    * called otherwise, the same places. Null where they are not on it.
    */
   async function placesOf(names: string[]): Promise<number[] | null> {
-    const [asSeen, built] = [slots.value, stand(judged.value)]
+    const [asSeen, stood] = [said.sheet ? undefined : built.value?.slots, stand(judged.value)]
     if (!current() && !(await seen(true))) return null
-    const renamed = built !== '' && built === stand(judged.value)
-    const places = names.map((name) => (renamed ? asSeen : slots.value).indexOf(name))
+    const renamed = !said.sheet && stood === stand(judged.value)
+    const places = names.map((name) => ((renamed && asSeen) || slots.value).indexOf(name))
     return places.includes(-1) ? null : places
   }
   const bySlot = (of: Record<number, Occupant | null>) =>
