@@ -44,7 +44,9 @@ def start(data: Path, *options: str) -> tuple[subprocess.Popen[str], str]:
     """The demo on any free port; waits for the line that tells its address."""
     env = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "UMBRAK_DATA": str(data), "PYTHONUNBUFFERED": "1"}
     command = [sys.executable, "-m", "umbrak", "demo", "--port", "0", *options]
-    process = subprocess.Popen(command, env=env, stdout=subprocess.PIPE, text=True, cwd=ROOT)
+    process = subprocess.Popen(
+        command, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, cwd=ROOT, start_new_session=True
+    )
     _started.append(process)
     assert process.stdout
     for line in process.stdout:
@@ -201,6 +203,8 @@ def test_it_serves_keeps_and_cleans_up(data: Path) -> None:
 
     process, address = start(data, "--reset")
     assert set(machines(address)).isdisjoint(first)
-    process.send_signal(signal.SIGINT)
+    os.killpg(process.pid, signal.SIGINT)  # as Ctrl+C does, while the simulated machines are still starting
     assert process.wait(30) == 0
+    assert process.stdout
+    assert "Traceback" not in process.stdout.read()
     assert not (data / "postgres/postmaster.pid").exists()

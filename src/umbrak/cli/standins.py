@@ -27,9 +27,15 @@ def simulated(folder: Path) -> Iterator[dict[str, tuple[Simulated, str]]]:
             if one.kind == "redfish" and not one.spec.with_name("controller.key").exists():
                 make_certificate(one.spec.parent)
             command = [sys.executable, "-m", "umbrak.standins", one.program, str(one.spec), "--port", str(port)]
-            # They end with this process, however it ends: its death closes their input.
+            # They end with this process, however it ends: its death closes their input. A Ctrl+C in the terminal is for this
+            # process alone, which then ends them.
             started.append(
-                subprocess.Popen([*command, "--while-told"], stdin=subprocess.PIPE, stdout=subprocess.DEVNULL)
+                subprocess.Popen(
+                    [*command, "--while-told"],
+                    stdin=subprocess.PIPE,
+                    stdout=subprocess.DEVNULL,
+                    start_new_session=True,
+                )
             )
             scheme = "https" if one.kind == "redfish" else "snmp"
             found[one.machine] = (one, f"{scheme}://127.0.0.1:{port}")
