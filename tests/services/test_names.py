@@ -18,6 +18,8 @@ from umbrak.services.sheets.board import shared_beginning, told_apart
         (["SLOT 1", "SLOT 2"], "SLOT "),
         (["SLOTA", "SLOTB"], "SLOT"),
         (["A1", "A2"], ""),
+        (["P1-DIMM1A", "P1-DIMM2A", "P1-DIMM1B"], "P1-DIMM"),
+        (["1A", "2A"], ""),
         (["riser A A1", "riser A A3"], "riser A "),
         (["DIMM_P0_A0", "DIMM_P0_A1"], "DIMM_P0_"),
         (["SLOTALPHA", "SLOTBETA"], ""),

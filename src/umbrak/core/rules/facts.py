@@ -280,11 +280,13 @@ def _needed(ctx: Context, module: Module) -> float:
 
 
 def _ranks(ctx: Context) -> Iterator[Question]:
-    """More than two modules of one or two ranks in a channel, or any of more, where nobody states how many it drives."""
+    """More than two modules of one or two ranks in a channel, or any of more, where nobody states how many it drives. Where the
+    channels are a guess too, as it has them: to know less of the board asks no less."""
     fact = "memory.package_ranks_per_channel"
     missing = ctx.sheet.not_told(fact)
-    if missing is None or ctx.sheet.not_told("channels"):
+    if missing is None:
         return
+    guess = ctx.sheet.not_told("channels")
     covered = _stated(ctx, "package_ranks", with_open=True)
     for channel, seated in ctx.seated.items():
         slots = [s for s, _ in seated if s in covered]
@@ -296,12 +298,10 @@ def _ranks(ctx: Context) -> Iterator[Question]:
             _load(ctx, ((None, m) for m in ran)), _seen_number(missing)
         ):
             name = ctx.sheet.channels[channel].name
-            yield Question(
-                fact,
-                missing,
-                tuple(slots),
-                f"channel {name} holds {len(seated)} modules of {amount(_load(ctx, seated))} ranks in all",
-            )
+            count, load = len(seated), amount(_load(ctx, seated))
+            holds = f"{count} modules of {load} ranks in all" if count > 1 else f"a module of {load} ranks"
+            where = f"what may be channel {name}" if guess else f"channel {name}"
+            yield Question(fact, missing, tuple(slots), f"{where} holds {holds}")
             return
 
 

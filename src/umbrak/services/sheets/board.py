@@ -267,7 +267,7 @@ def shared_beginning(names: Sequence[str]) -> str:
         shared = shared[:-1]
     # A word stays whole, and so does a letter with its number (A1): only a word before what counts is parted (DIMM3, SLOTA).
     word = re.search(r"[A-Za-z]*$", shared)
-    rest_counts = all(re.fullmatch(r"[A-Za-z]?\d*(?:[^A-Za-z0-9].*)?", n[len(shared) :]) for n in names)
+    rest_counts = all(re.fullmatch(r"(?:[A-Za-z]?\d*|\d+[A-Za-z])(?:[^A-Za-z0-9].*)?", n[len(shared) :]) for n in names)
     if word and word[0] and (len(word[0]) < _LEAST_SHARED or not rest_counts):
         shared = shared[: word.start()]
     return shared if len(shared) >= _LEAST_SHARED else ""
