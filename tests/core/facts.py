@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any
 
-from umbrak.core.memory.module import Buffering, Form, Generation, Module, complete, contradictions
+from umbrak.core.memory.module import Buffering, Form, Generation, Module, complete, contradictions, most_ranks
 from umbrak.core.memory.rates import RAILS_V, STANDARD_RATES_MTS
 from umbrak.core.platform.machine import UNKNOWN, Layout, Machine
 from umbrak.core.platform.sheet import Sheet
@@ -52,6 +52,45 @@ def blanks(s: Situation, data: dict[str, Any]) -> Iterator[Blanked]:
     for what, vague, values in sheet_blanks(_key(data)):
         tried = [sheet for value, sheet in values if _can_be(s, what, value)]
         yield Blanked(what, replace(s, sheet=vague), tuple(replace(s, sheet=sheet) for sheet in tried))
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two facts, and a situation without the one, without the other, without both."""
+
+    facts: tuple[str, str]
+    without_one: tuple[Situation, Situation]
+    without_both: Situation
+
+
+def pairs(s: Situation, data: dict[str, Any]) -> Iterator[Pair]:
+    """Every two of the facts of `blanks`, of which none is part of the other."""
+    own = {b.what: b.vague for b in (*_of_modules(s), *_of_machine(s))}
+    for a, vague in own.items():
+        for b in (*_of_modules(vague), *_of_machine(vague)):
+            if a < b.what and b.what in own and not b.what.startswith(f"{a}."):
+                yield Pair((a, b.what), (vague, own[b.what]), b.vague)
+    if s.layout == s.before:
+        return
+    name = _key(data)
+    sheets = {what: sheet for what, sheet, _ in sheet_blanks(name)}
+    for (a, vague), (what, sheet) in itertools.product(own.items(), sheets.items()):
+        yield Pair((a, what), (vague, replace(s, sheet=sheet)), replace(vague, sheet=sheet))
+    for (a, what), sheet in sheet_pairs(name).items():
+        yield Pair((a, what), (replace(s, sheet=sheets[a]), replace(s, sheet=sheets[what])), replace(s, sheet=sheet))
+
+
+@cache
+def sheet_pairs(name: str) -> dict[tuple[str, str], Sheet]:
+    """Two facts that the document tells -> the sheet without both."""
+    data = _DOCUMENTS[name]
+    found = {}
+    for (a, _), (b, _) in itertools.combinations(_told(data), 2):
+        # Two ranks of a channel are less than is usual, which an untold number is taken for where channels are a guess.
+        usual = {a, b} == {("memory", "package_ranks_per_channel"), ("channels",)}
+        if a != b[: len(a)] and not (usual and data["memory"]["package_ranks_per_channel"] == 2):
+            found[".".join(map(str, a)), ".".join(map(str, b))] = _put(_changed(data, a, "open"), b, "open")
+    return found
 
 
 def _can_be(s: Situation, what: str, value: Any) -> bool:
@@ -113,7 +152,7 @@ def _filled(vague: Module, member: str) -> Iterator[Module]:
         "form": list(Form),
         "buffering": list(Buffering),
         "ecc": [True, False],
-        "package_ranks": [1, 2, 4, 8],
+        "package_ranks": [n for n in (1, 2, 4, 8) if n <= most_ranks(vague.buffering)],
         "stack_height": [1, 2, 4],
         "device_width": [4, 8, 16],
         "die_gbit": [0.5, 1, 2, 4, 8, 16, 24, 32, 64],
@@ -176,13 +215,17 @@ def sheet_blanks(name: str) -> tuple[tuple[str, Sheet, tuple[tuple[Any, Sheet], 
 
 
 def _put(data: dict[str, Any], path: tuple[Any, ...], value: Any) -> Sheet:
+    return sheet_from_data(_changed(data, path, value))
+
+
+def _changed(data: dict[str, Any], path: tuple[Any, ...], value: Any) -> dict[str, Any]:
     changed = copy.deepcopy(data)
     at: Any = changed
     for step in path[:-1]:
         at = at[step]
     # Slots have to be somewhere: which share a channel is then a guess.
     at[path[-1]] = {"open": "", "seen": at[path[-1]]} if path == ("channels",) else value
-    return sheet_from_data(changed)
+    return changed
 
 
 _WORDS = ("refused", "unsupported", "slower")

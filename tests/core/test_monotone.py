@@ -3,14 +3,16 @@ every demo machine, each fact of module, machine and sheet blanked in turn."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from importlib.resources import files
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
 import pytest
 import yaml
 
-from tests.core.facts import Situation, blanks
+from tests.core.facts import Situation, blanks, pairs
 from tests.core.sheets import layout as layout_of
 from tests.core.test_cases import CASES, SHEETS, spread
 from umbrak.core.evaluate import Evaluation, evaluate
@@ -98,6 +100,28 @@ def test_a_blanked_fact_never_betters_the_answer_and_is_asked_exactly_where_it_d
                     (blank.what, f"{vague.verdict}/{vague.at_worst} where its values come to {verdict}/{worst}")
                 )
     assert not wrong
+
+
+#: The suite asks of every so many-th pair of a situation, another one in each; `python -m bench.blanked` of all.
+_EVERY = 197
+
+
+def bettered(name: str, first: int = 0, every: int = 1) -> Iterator[str]:
+    """Which two facts, blanked together, better an answer that lacks one of them alone."""
+    situation = SITUATIONS[name]
+    if not situation.layout:
+        return
+    for pair in islice(pairs(situation, DOCUMENTS[situation.sheet.id]), first, None, every):
+        both = judged(pair.without_both)
+        for fact, without in zip(pair.facts, pair.without_one, strict=True):
+            one = judged(without)
+            if betters(both, one):
+                yield f"{name}: {' and '.join(pair.facts)}: without {fact} {one.verdict}/{one.at_worst}, without both {both.verdict}/{both.at_worst}"
+
+
+@pytest.mark.parametrize("name", SITUATIONS)
+def test_two_blanked_facts_better_no_answer_that_lacks_one(name: str) -> None:
+    assert not list(bettered(name, sum(name.encode()) % _EVERY, _EVERY))
 
 
 #: A module of each architecture's kind, as its label says.

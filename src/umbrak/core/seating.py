@@ -158,15 +158,15 @@ class Seating:
     def _ran_kinds(self) -> frozenset[Module]:
         return frozenset(self.ran_modules.values())
 
-    def runs_as_here(self, module: Module, channels: Collection[str]) -> bool:
-        """Whether it runs at every rail at which some module that ran on one of these channels may have run: whichever their
-        supply gives, it is one of these. What ran on another supply shows nothing of this one."""
+    def ran_within(self, rails_v: Collection[float], channels: Collection[str]) -> bool:
+        """Whether some module that ran on one of these channels runs at no other rails: whichever their supply gives, it is one
+        of these. What ran on another supply shows nothing of this one."""
         ran = (
             m.rails_v
             for s, m in self.ran_modules.items()
             if s in self.sheet.slots and self.sheet.slots[s].channel in channels
         )
-        return any(rails and set(rails) <= set(module.rails_v) for rails in ran)
+        return any(rails and set(rails) <= set(rails_v) for rails in ran)
 
     def stood_there(self, slot: str, module: Module) -> bool:
         """Whether a module alike was in this slot, whether or not its socket has a processor: its height clears."""

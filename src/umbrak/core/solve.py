@@ -59,16 +59,17 @@ def _solve_rail(at: Seating, domain: RailDomain) -> RailSolution:
             for s, m in seated
             if not set(domain.rails_v) <= set(m.rails_v)
             and not set(domain.seen_v) & set(m.rails_v)
-            and not at.runs_as_here(m, domain.channels)
+            and not at.ran_within(m.rails_v, domain.channels)
         )
         if lacking:
             return RailSolution(domain=domain, volts=None, possible=possible, untold=(), board_untold=lacking)
-    # A policy that nobody tells may be the firmware's setting too.
+    # A policy that nobody tells may be the firmware's setting too; what ran at none but these rails shows that it is one of them.
     if (
         policy in ("setting", None)
         and setting is None
         and len(possible) < len(domain.rails_v)
         and domain.seen_v is None
+        and not at.ran_within(possible, domain.channels)
     ):
         return RailSolution(domain=domain, volts=None, possible=possible, untold=(), setting_untold=True)
     if len(possible) == 1 or policy == "lowest":
@@ -183,16 +184,22 @@ class _Socket:
             return self._with(processor)
         if isinstance(processor, Unknown) and (same := self._whichever()):
             return same
-        return self._untold([f"machine.processors.{self.socket}"], self.slots)
+        return self._untold([f"machine.processors.{self.socket}", *self._unrated()], self.slots)
 
     def _untold(self, needs: Iterable[str], slots: Iterable[str | None]) -> RateSolution:
         return RateSolution(self.socket, None, needs=tuple(sorted(set(needs))), untold=tuple(slots))
 
     def _undecided(self, processor: Processor | Unknown | None) -> RateSolution:
-        """What the rate hangs on besides is asked for elsewhere; whether there is any rate to be told is asked all the same."""
+        """What the rate hangs on besides is asked for elsewhere; whether there is any rate to be told, and what its modules are
+        rated, is asked all the same."""
+        unrated = self._unrated()
         if isinstance(processor, Processor) and not processor.rate_table:
-            return self._untold([f"sheet.processors.{processor.id}.rate_table"], self.slots)
-        return RateSolution(self.socket, None)
+            return self._untold([f"sheet.processors.{processor.id}.rate_table", *unrated], self.slots)
+        return self._untold(unrated, unrated.values()) if unrated else RateSolution(self.socket, None)
+
+    def _unrated(self) -> Mapping[str, str | None]:
+        """What is asked of modules whose rating is not known -> their slot."""
+        return {f"{slot or self.socket}.rate_mts": slot for slot, m in self.seated if m.rate_mts is None}
 
     def _whichever(self) -> RateSolution | None:
         """The rate where it makes no difference which processor is fitted; None where it does."""
@@ -204,11 +211,10 @@ class _Socket:
     def _with(self, processor: Processor) -> RateSolution:
         """The rate with this processor."""
         tables = self.tables.setdefault(processor.id, _Tables(processor))
-        unrated = [slot for slot, m in self.seated if m.rate_mts is None]
+        unrated = self._unrated()
         rows, needs, untold = self._rows(tables)
-        needs = [*(f"{slot or self.socket}.rate_mts" for slot in unrated), *needs]
-        if needs:
-            return self._untold(needs, [*unrated, *untold])
+        if unrated or needs:
+            return self._untold([*unrated, *needs], [*unrated.values(), *untold])
         rated: dict[int, list[str | None]] = {}
         for slot, m in self.seated:
             rated.setdefault(m.rate_mts or 0, []).append(slot)

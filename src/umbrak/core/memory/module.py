@@ -33,6 +33,12 @@ class Buffering(StrEnum):
     OTHER = "other"
 
 
+def most_ranks(buffering: Buffering | None) -> int:
+    """The most package ranks that a module of this kind may have: two if unbuffered, four if registered, eight behind buffers or where
+    the kind is not known (the raw cards of JEDEC Standard 21-C)."""
+    return {Buffering.UNBUFFERED: 2, Buffering.REGISTERED: 4}.get(buffering, 8) if buffering else 8
+
+
 #: A register, or load-reducing buffers behind one; the memory chips themselves; a serial link.
 _BUSES = {
     "registered": "registered",

@@ -7,10 +7,11 @@ in this very machine or, as the sheet's `seen` has it, in another of its model. 
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from umbrak.core.memory.module import Buffering, Module, amount, densest
+from umbrak.core.memory.module import Buffering, Module, amount, densest, most_ranks
 from umbrak.core.platform.fact import FACT_OF_AMOUNT, State, Unsaid, asked_of
 from umbrak.core.platform.sheet import ModuleTest, Processor
 from umbrak.core.rules.context import Context
@@ -152,9 +153,48 @@ def _channels(ctx: Context) -> Iterator[Question]:
     missing = ctx.sheet.not_told("channels")
     filled = ctx.live_modules
     if missing and len(filled) > 1 and not ctx.places_ran:
-        bound = any(s.statement.scope in ("channel", "controller") for s in in_force(ctx) if s.holds is not False)
-        could = Severity.STOP if bound else Severity.SLOW
-        yield Question("channels", missing, tuple(filled), f"{len(filled)} slots are filled", could)
+        could = [hidden for socket in ctx.live_sockets for hidden in _may_crowd(ctx, socket)]
+        worst = next((s for s in (Severity.STOP, Severity.RISK) if s in could), Severity.SLOW)
+        yield Question("channels", missing, tuple(filled), f"{len(filled)} slots are filled", worst)
+
+
+#: The most slots that a channel has, by generation: what registered modules of it may load (fully buffered ones pass the bus on).
+_SLOTS_OF_CHANNEL = {"DDR2": 8, "DDR3": 3, "DDR4": 3, "DDR5": 2}
+
+
+def _may_crowd(ctx: Context, socket: str) -> Iterator[Severity]:
+    """What it could hide that modules of a socket share a channel: one that takes fewer than the heaviest of them together, or more
+    than every channel drives where nobody states how many ranks this one does. As many may share one as the guess has in one at
+    most; where it has each by itself, as many as a channel has slots."""
+    seated = [m for _, m in ctx.seated_on(socket)]
+    share = max((len(c.slots) for c in ctx.channels(socket)), default=0)
+    if share <= 1:
+        share = _SLOTS_OF_CHANNEL[ctx.sheet.memory.generation]
+    share += any(c.soldered is not None for c in ctx.channels(socket))
+    selects = sorted((_selects(ctx, m) for m in seated), reverse=True)
+    sizes = sorted((m.capacity_gib or math.inf for m in seated), reverse=True)
+    channels = {c.id for c in ctx.channels(socket)}
+    for s in (f.statement for f in in_force(ctx) if f.holds is not False and f.socket in (None, socket)):
+        at_most = share if s.scope == "channel" else len(seated)
+        if s.scope not in ("channel", "controller"):
+            continue
+        # What is denser or higher than one channel takes may be on that one.
+        of_one = s.where in channels and s.capacity_gib is None and s.package_ranks is None
+        if (
+            of_one
+            or (s.capacity_gib is not None and sum(sizes[:at_most]) > s.capacity_gib)
+            or (s.package_ranks is not None and sum(selects[:at_most]) > s.package_ranks)
+        ):
+            yield Severity.STOP if s.hard else Severity.RISK
+    if ctx.sheet.not_told("memory.package_ranks_per_channel"):
+        covered = _stated(ctx, "package_ranks", with_open=True, of=[s for s, _ in ctx.seated_on(socket) if s])
+        if not all(covered.values()) and not _usual(selects[:share]):
+            yield Severity.STOP
+
+
+def _usual(selects: Sequence[int]) -> bool:
+    """Whether every channel drives so much, as trade habit has it: two modules of two ranks."""
+    return len(selects) <= 2 and all(n <= 2 for n in selects)
 
 
 def _order(ctx: Context) -> Iterator[Question]:
@@ -292,9 +332,8 @@ def _ranks(ctx: Context) -> Iterator[Question]:
         slots = [s for s, _ in seated if s in covered]
         if not slots or all(covered[s] for s in slots if s):
             continue
-        heavy = [m for _, m in seated if not _light(ctx, m)]
         ran = [m for s, m in ctx.ran_modules.items() if s in ctx.sheet.slots and ctx.sheet.slots[s].channel == channel]
-        if (len(seated) > 2 or heavy) and not _load(ctx, seated) <= max(
+        if not _usual([_selects(ctx, m) for _, m in seated]) and not _load(ctx, seated) <= max(
             _load(ctx, ((None, m) for m in ran)), _seen_number(missing)
         ):
             name = ctx.sheet.channels[channel].name
@@ -305,17 +344,12 @@ def _ranks(ctx: Context) -> Iterator[Question]:
             return
 
 
-def _light(ctx: Context, m: Module) -> bool:
-    """Whether it surely takes two chip selects at most: unbuffered modules never have more ranks (JEDEC raw cards)."""
-    return _selects(ctx, m) <= 2
-
-
 def _selects(ctx: Context, m: Module) -> int:
     """Chip selects that a module takes; of unknown ranks as many as its kind may have."""
     told = ctx.sheet.memory.load_reduced_counts_as
     if m.buffering is Buffering.LOAD_REDUCED and told is not None:
         return told
-    return m.package_ranks or (2 if m.buffering is Buffering.UNBUFFERED else 4)
+    return m.package_ranks or most_ranks(m.buffering)
 
 
 def _load(ctx: Context, seated: Iterable[tuple[str | None, Module]]) -> int:

@@ -161,7 +161,7 @@ def untold(ctx: Context) -> Iterator[Finding]:
     for kinds, (needs, slots) in groups.items():
         words = " and ".join(_FACT_WORDS.get(k, k.replace("_", " ")) for k in kinds)
         what = f" of {ctx.names(slots)}" if ctx.ordered(slots) and not kinds[0].startswith("processor of") else ""
-        message = f"The data rate cannot be told: {words}{what} is not known"
+        message = f"The data rate cannot be told: {words}{what} {'is' if len(kinds) == 1 else 'are'} not known"
         if any(k == "rate_table" for k in kinds):
             bare = [
                 p

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import partial
 
-from umbrak.core.memory.module import Buffering, Module, densest, usable_size
+from umbrak.core.memory.module import Buffering, Module, densest, most_ranks, usable_size
 from umbrak.core.platform.machine import Unknown
 from umbrak.core.platform.statement import Source, SourceKind, Statement
 from umbrak.core.rules.context import Context
@@ -284,7 +284,7 @@ def _places(
 
 def _chip_selects(ctx: Context, seated: Iterable[tuple[str | None, Module]], limit: int) -> tuple[int, tuple[str, ...]]:
     """Chip selects that the modules take, and whose unknown ranks could take more than there are."""
-    used, missing = 0, []
+    used, missing, most = 0, [], 0
     for slot, m in seated:
         told = ctx.sheet.memory.load_reduced_counts_as
         counts_as = told if m.buffering is Buffering.LOAD_REDUCED else None
@@ -293,6 +293,7 @@ def _chip_selects(ctx: Context, seated: Iterable[tuple[str | None, Module]], lim
         elif m.buffering is None and told is not None and (m.package_ranks or limit) > told and m.ecc is not False:
             # If it is load-reduced it takes fewer.
             used += min(told, m.package_ranks or told)
+            most += most_ranks(None)
             missing.append(f"{slot or 'soldered'}.buffering")
         elif m.buffering is Buffering.LOAD_REDUCED and not _untold_counting_matters(seated, limit):
             used += m.package_ranks or 1
@@ -303,16 +304,16 @@ def _chip_selects(ctx: Context, seated: Iterable[tuple[str | None, Module]], lim
         elif m.package_ranks is not None:
             used += m.package_ranks
         else:
+            most += most_ranks(m.buffering)
             missing.append(f"{slot or 'soldered'}.package_ranks")
     if "sheet.memory.load_reduced_counts_as" in missing:
         return used, tuple(sorted(set(missing)))
-    # A module has one rank at least and four at most in every standard organisation but stacked ones.
-    return used + len(missing), tuple(missing) if used + 4 * len(missing) > limit else ()
+    return used + len(missing), tuple(missing) if used + most > limit else ()
 
 
 def _untold_counting_matters(seated: Iterable[tuple[str | None, Module]], limit: int) -> bool:
     """Whether the modules would take more chip selects than there are, if each rank of a load-reduced one took one."""
-    return sum(m.package_ranks or 4 for _, m in seated) > limit
+    return sum(m.package_ranks or most_ranks(m.buffering) for _, m in seated) > limit
 
 
 def _code(s: Statement, scope: str, unit: str) -> str:
