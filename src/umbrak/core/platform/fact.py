@@ -48,7 +48,7 @@ class Asked:
 FACTS: dict[str, Asked] = {
     "memory.rails_v": Asked("which rails the board wires", "a module that does not start, or harm to it", "the guide's memory specifications; what the firmware shows of a module that runs"),
     "memory.accepts": Asked("which kinds of module it takes", "a module that does not start", "the guide's list of supported memory"),
-    "channels": Asked("which slots share a channel", "unlike slots used as like ones, and less bandwidth", "the guide's drawing of the board; the banks that the machine's own tables name", "slow"),
+    "channels": Asked("which slots share a channel", "more ranks on a channel than it drives, and less bandwidth", "the guide's drawing of the board; the banks that the machine's own tables name"),
     "limits": Asked("how much memory anybody vouches for", "memory that is not seen, or no start", "the maker's specifications, the processor's data sheet, release notes"),
     "population": Asked("the order in which slots are filled", "slots in which modules are not seen", "the guide's chapter on installing memory; a table inside the cover"),
     "processors.*.rate_table": Asked("what rate it runs by modules and ranks in a channel", "a lower data rate", "the processor's data sheet; the guide's memory specifications", "slow"),
