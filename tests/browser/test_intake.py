@@ -165,4 +165,11 @@ def test_a_server_that_no_sheet_knows_comes_from_its_listing_to_fit(sign_in: Sig
     # Its second processor is not there, as the listing says.
     expect(verdict).to_contain_text("CPU2_DIMM_A1 and CPU2_DIMM_E1 hang on CPU2, which has no processor")
     expect(verdict.locator(".figures").first).to_contain_text("Bandwidthnot told")
-    expect(page.get_by_role("region", name="Answer first")).to_be_visible()
+    asked = page.get_by_role("region", name="Answer first")
+    # What its guide must tell leads to that question of its sheet.
+    expect(asked).to_contain_text("What rate it runs")
+    asked.get_by_role("link", name="Say it in its model's sheet").click()
+    expect(page.get_by_role("heading", name="Lorne K12")).to_be_visible()
+    expect(
+        page.get_by_role("list", name="Questions").get_by_role("button", name=re.compile("Speeds"))
+    ).to_have_attribute("aria-expanded", "true")

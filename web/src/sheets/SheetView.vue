@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The workbench of one sheet: its questions or its text, the board on which one answers too, and what it says now. */
 import { computed, nextTick, ref, shallowRef, watch } from 'vue'
-import { useRouter } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 import { api, ask, faultsOf, type ClauseChange } from '@/api/client'
 import BoardView from '@/board/BoardView.vue'
 import { session } from '@/frame/session'
@@ -17,6 +17,7 @@ import TextPane from './TextPane.vue'
 import { useWork } from './work'
 
 const props = defineProps<{ hash?: string; draftId?: string }>()
+const route = useRoute()
 const router = useRouter()
 const w = useWork(
   (hash) =>
@@ -64,6 +65,15 @@ async function toQuestion(key: string): Promise<void> {
   asText.value = false
   open.value = key
 }
+/** Somebody was asked for a fact elsewhere: its question, once it can be asked. */
+watch(
+  readable,
+  (on) => {
+    const asked = on && seen.value?.open.find((o) => o.fact === route.query.ask)?.question
+    if (asked) void toQuestion(asked)
+  },
+  { immediate: true },
+)
 async function toLine(line: number): Promise<void> {
   asText.value = true
   await nextTick()

@@ -6,7 +6,12 @@ import { wordsOf, type Question } from '@/api/client'
 import { amountIn } from '@/ui/form'
 import SeverityMark from '@/ui/SeverityMark.vue'
 
-const props = defineProps<{ questions: Question[]; mayAnswer: boolean; machineId: string }>()
+const props = defineProps<{
+  questions: Question[]
+  mayAnswer: boolean
+  machineId: string
+  /** Hash of its model's sheet. */ sheet: string
+}>()
 const emit = defineEmits<{ answer: [facts: Question['answers'][number]['facts'], byPart: boolean] }>()
 
 const at = ref(0)
@@ -54,12 +59,7 @@ function keep(): void {
     <p class="text">
       <SeverityMark severity="ask" /> <strong>{{ shown.text }}</strong>
     </p>
-    <p class="why">
-      {{ shown.why }}. <b>Look at:</b> {{ shown.look_at }}.<template
-        v-if="shown.of_sheet && shown.of_sheet !== 'limits'">
-        It belongs into the model's sheet.</template
-      >
-    </p>
+    <p class="why">{{ shown.why }}. <b>Look at:</b> {{ shown.look_at }}.</p>
     <div class="answers">
       <template v-if="mayAnswer">
         <button
@@ -89,6 +89,12 @@ function keep(): void {
       >
       <RouterLink v-if="shown.of_sheet === 'limits'" class="press" :to="`/machines/${machineId}/ceiling`"
         >State a limit</RouterLink
+      >
+      <RouterLink
+        v-else-if="shown.of_sheet"
+        class="press"
+        :to="`/sheets/${sheet}?ask=${encodeURIComponent(shown.of_sheet)}`"
+        >Say it in its model's sheet</RouterLink
       >
       <button
         v-if="questions.length > 1"

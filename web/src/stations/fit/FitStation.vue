@@ -438,6 +438,7 @@ const manySockets = computed(() => machine.value.board.sockets.length > 1)
       :questions="plan?.questions ?? machine.questions"
       :may-answer="mayWrite"
       :machine-id="machine.id"
+      :sheet="machine.sheet_hash"
       @answer="answer"
       @cure="edit($event.changes)"
       @point="pointed = $event"

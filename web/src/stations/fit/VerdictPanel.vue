@@ -22,6 +22,7 @@ const props = defineProps<{
   questions: Question[]
   mayAnswer: boolean
   machineId: string
+  /** Hash of its model's sheet. */ sheet: string
   today?: Evaluation['verdict'] | null
   proved?: Evaluation['verdict'] | null
   need?: number | null
@@ -76,6 +77,7 @@ const verdict = computed(() => (props.proved ? { verdict: props.proved } : props
         :questions="questions"
         :may-answer="mayAnswer"
         :machine-id="machineId"
+        :sheet="sheet"
         @answer="(facts, byPart) => $emit('answer', facts, byPart)" />
       <h2>Findings</h2>
       <FindingList
