@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
 from dataclasses import replace
 from uuid import UUID
@@ -12,6 +13,7 @@ from sqlalchemy import Engine, text
 from tests.services.test_taking_in import key_of
 from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
+from umbrak.core.plan.actions import Do
 from umbrak.core.platform.machine import UNKNOWN, Layout
 from umbrak.core.questions import RUNS
 from umbrak.core.routes.problem import Wishes
@@ -51,7 +53,14 @@ def _of_no_sheet(engine: Engine, technician: Account) -> UUID:
     return make_machine(engine, technician, by_hand)
 
 
-@pytest.mark.parametrize("machine", [_reported, _read_by_hand, _of_no_sheet])
+def _with_a_failed_module(engine: Engine, technician: Account) -> UUID:
+    key = _of_no_sheet(engine, technician)
+    revision = see_machine(engine, key).survey.revision
+    survey_by_hand(engine, technician, key, revision, Layout(), [], failed=["B1"])
+    return key
+
+
+@pytest.mark.parametrize("machine", [_reported, _read_by_hand, _of_no_sheet, _with_a_failed_module])
 def test_it_is_weighed_alike(engine: Engine, technician: Account, machine: Callable[[Engine, Account], UUID]) -> None:
     key = machine(engine, technician)
     found = find_routes(engine, key, Wishes(), 5)
@@ -62,6 +71,10 @@ def test_it_is_weighed_alike(engine: Engine, technician: Account, machine: Calla
         wanted = Layout({s: x for s, x in {**held, **comes}.items() if x is not None})
         plan = start_plan(engine, technician, key, f"to {route.usable_gib} for {route.cost}", wanted=wanted)
         worth, judged = see_worth(engine, plan.id), see_plan(engine, plan.id).evaluation
+        assert Counter((a.do, a.source, a.target) for a in route.actions) == Counter(
+            (a.do, a.source, a.target) for a in plan.actions
+        )
+        assert route.touches == sum({Do.KEEP: 0, Do.MOVE: 2}.get(a.do, 1) for a in plan.actions)
         assert (judged.verdict, judged.findings) == (route.evaluation.verdict, route.evaluation.findings)
         assert worth.trouble == pytest.approx(route.trouble) and worth.trouble_range == route.trouble_range
         assert worth.unpriced or worth.cost == route.cost

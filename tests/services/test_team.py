@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from sqlalchemy import Engine
 
 from tests.services.test_taking_in import key_of
+from umbrak.core.memory.module import Module
+from umbrak.core.platform.machine import Layout
 from umbrak.services.bench.making import start_run
 from umbrak.services.errors import NotAllowed, Refused
 from umbrak.services.people.accounts import add_account
@@ -69,6 +73,13 @@ def test_small_risks_are_left_to_technicians_but_not_their_own(
     assert see_team(engine).delegated_trouble == 1.0
     with pytest.raises(NotAllowed, match="your own plan"):
         approve(engine, technician, mine.id, mine.version)
+    # Of a module whose size nobody knows the trouble is not all told: no figure covers it.
+    unsized = replace(
+        next(m for m in theirs.goal.values() if isinstance(m, Module)), capacity_gib=None, die_gbit=None, part=None
+    )
+    vague = start_plan(engine, lead, theirs.machine_id, wanted=Layout(dict.fromkeys(theirs.goal, unsized)))
+    with pytest.raises(NotAllowed, match="how much is in 2 of its slots is not known"):
+        approve(engine, technician, vague.id, vague.version)
     assert approve(engine, technician, theirs.id, theirs.version).approvals[0].by == technician.shown_as
     with pytest.raises(NotAllowed):
         approve(engine, other(engine, "looks on", "viewer"), theirs.id, theirs.version)

@@ -10212,6 +10212,11 @@ export interface components {
              * @description Whether a lead has to take it before it runs.
              */
             needed: boolean;
+            /**
+             * Not Counted
+             * @description Slots of the goal of which nobody knows how much is in them: what that is adds to the trouble.
+             */
+            not_counted: number;
             /** Quirks */
             quirks: number;
             /**

@@ -371,7 +371,7 @@ defineExpose({
       :room="rooms.get(s.id) ?? 0"
       :below="below.get(s.id) ?? 0"
       :dead="dead.has(socketOfChannel.get(s.channel) ?? '')"
-      :failed="failedSlots.has(s.id)"
+      :failed="failedSlots.has(s.id) && states.get(s.id)!.look !== 'planned'"
       :marked="marked.has(s.id)"
       :order="order ? slotsById.get(s.id)!.order : null"
       :told="

@@ -29,7 +29,9 @@ watch(
 const worth = useWorth(() => (view.value ? { id: view.value.id, version: view.value.version } : null))
 const judged = computed(() => view.value?.evaluation)
 const cost = computed(() => worth.value && costWords(worth.value))
-const trouble = computed(() => worth.value && judged.value && troubleWords(worth.value, isOpen(judged.value)))
+const trouble = computed(
+  () => worth.value && judged.value && troubleWords(worth.value, isOpen(judged.value), judged.value.not_counted),
+)
 const short = computed(() => (props.need ?? 0) - (judged.value?.usable_gib ?? 0))
 const worst = computed(() => judged.value?.findings.find((f) => f.severity !== 'note'))
 const proved = computed(() => view.value?.verdict_proved)

@@ -3,7 +3,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { api, ask, type More, type Worth } from '@/api/client'
 import { plural } from '@/ui/words'
 import { rangeWords } from '@/ui/belief'
-import { percent } from '@/ui/figures'
+import { troubled } from '@/ui/figures'
 import { useAsked } from './asked'
 import { money } from './routes/words'
 
@@ -80,17 +80,21 @@ export function likeWords(w: Worth): string {
   return like.length ? `Reckoned as ${like.join(', ')}: the part number of what is planned is not told.` : ''
 }
 
-/** A probability with how low and how high it comes to; what is open counts in it as a fact that nobody tells. */
+/** A probability with how low and how high it comes to; what is open counts in it as a fact that nobody tells, and what is not known
+ * to be there is left out. */
 export function troubleWords(
   w: Pick<Worth, 'trouble' | 'trouble_range' | 'rests_on'>,
   open: boolean,
+  left_out: number,
 ): { figure: string; beside: string } {
   if (!w.trouble)
     return open
       ? { figure: 'not told', beside: 'while something is open' }
       : { figure: 'none', beside: 'nothing new comes in' }
   return {
-    figure: percent(w.trouble),
-    beside: `${rangeWords(w.trouble_range)}${w.rests_on.length ? '' : ', as of anything new'}`,
+    figure: troubled(w.trouble, left_out),
+    beside: left_out
+      ? 'what is not known there may add to it'
+      : `${rangeWords(w.trouble_range)}${w.rests_on.length ? '' : ', as of anything new'}`,
   }
 }

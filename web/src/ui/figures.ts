@@ -33,6 +33,10 @@ export function percent(share: number): string {
   return share < 1 && share >= 0.995 ? `over ${percents(99)}` : percents(Math.round(100 * share))
 }
 
+/** A probability of trouble, "at least" where something in the total is not counted: what that is adds to it. */
+export const troubled = (trouble: number, left_out: number | boolean): string =>
+  `${left_out ? 'at least ' : ''}${percent(trouble)}`
+
 function figure(value: number | null | undefined, round: (value: number) => number): string {
   if (value === null || value === undefined) return '?'
   if (Number.isInteger(value)) return String(value)

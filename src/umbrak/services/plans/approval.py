@@ -85,6 +85,8 @@ class RiskView:
     #: What speaks against it: risks, and facts that are not known.
     reasons: tuple[Finding, ...]
     trouble: float
+    #: Slots of the goal of which nobody knows how much is in them: what that is adds to the trouble.
+    not_counted: int
     fails_early: float
     quirks: float
     trouble_range: RangeView
@@ -202,6 +204,10 @@ def _may_approve(db: Connection, account: Account, w: WeighedPlan) -> None:
         need(account, Role.lead)
     if account.id in plan_store.writers_of(db, w.plan.row.id):
         raise NotAllowed("It is your own plan: somebody else has to take its risk.")
+    if w.judged.not_counted:
+        raise NotAllowed(
+            f"Its risk is a lead’s to take: how much is in {w.judged.not_counted} of its slots is not known, and so is its trouble."
+        )
     trouble, price = w.scales.trouble(w.resting).probability, w.purchase
     if trouble > team.delegated_trouble or price.unpriced or float(price.cost) > team.delegated_cost:
         raise NotAllowed(
@@ -226,6 +232,7 @@ def _risk(db: Connection, w: WeighedPlan) -> RiskView:
         delegated_cost=team.delegated_cost,
         reasons=tuple(f for f in judged.findings if f.severity in _AGAINST),
         trouble=trouble.probability,
+        not_counted=judged.not_counted,
         fails_early=trouble.early,
         quirks=trouble.quirks,
         trouble_range=range_view(spread),

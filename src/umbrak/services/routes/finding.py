@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Set
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from decimal import Decimal
@@ -15,6 +15,7 @@ from umbrak.core.evaluate import Evaluation
 from umbrak.core.evidence.levers import Experiment, Lever
 from umbrak.core.evidence.table import Table
 from umbrak.core.memory.module import Module
+from umbrak.core.plan.actions import actions
 from umbrak.core.platform.machine import Layout, Occupant
 from umbrak.core.routes.answer import Answer, Ended, Route, answer
 from umbrak.core.routes.assumed import assumed_candidates
@@ -159,6 +160,7 @@ def find_routes(
         problem,
         money,
         fitted=m.layout,
+        failed=frozenset(m.survey.content.failed),
         on_shelf=on_shelf,
         on_offer=len(at_hand) - on_shelf,
         now=judge(m, m.layout),
@@ -190,12 +192,13 @@ def _view(
     money: MoneySettings,
     *,
     fitted: Layout,
+    failed: Set[str],
     on_shelf: int,
     on_offer: int,
     now: Evaluation,
     odd: tuple[str, ...],
 ) -> RoutesView:
-    """Layouts are told as what they change of the one that is fitted."""
+    """Layouts are told as what they change of the one that is fitted; modules in `failed` slots, with which nobody plans, leave."""
     modules: dict[Module, int] = {}
 
     def at(x: Occupant | None) -> int | None:
@@ -205,7 +208,14 @@ def _view(
         return {s: at(layout.get(s)) for s in layout.changed_from(fitted)}
 
     held = {s: at(x) for s, x in fitted.items()}
-    routes = tuple(_route(r, problem.table, changes) for r in found.routes)
+    routes = tuple(
+        replace(
+            _route(r, problem.table, changes),
+            actions=action_views(actions(problem.sheet, fitted, r.weighed.layout, failed)),
+            touches=r.weighed.measures.touches + len(failed & fitted.keys()),
+        )
+        for r in found.routes
+    )
     assumed = any(c.origin == Origin.ASSUMED for c in problem.candidates)
     priced = not assumed or money.guess().told
     if not priced:

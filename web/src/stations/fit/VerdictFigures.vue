@@ -17,7 +17,7 @@ const props = defineProps<{
 }>()
 
 const cost = computed(() => props.worth && costWords(props.worth))
-const trouble = computed(() => props.worth && troubleWords(props.worth, isOpen(props.goal)))
+const trouble = computed(() => props.worth && troubleWords(props.worth, isOpen(props.goal), props.goal.not_counted))
 
 const BOUND_WORDS: Record<string, string> = {
   module: 'the modules',

@@ -2,8 +2,8 @@
 /** Up to three routes side by side, only where they differ; the best of a line is marked. */
 import { computed } from 'vue'
 import type { RoutesView } from '@/api/client'
-import { gb, percent } from '@/ui/figures'
-import { balanceOf, fastOf, letterOf, lossWords, money, rateOf, routeWords, verdictWords } from './words'
+import { gb } from '@/ui/figures'
+import { balanceOf, fastOf, letterOf, lossWords, money, rateOf, routeWords, troubleOf, verdictWords } from './words'
 
 const props = defineProps<{ view: RoutesView; pinned: number[] }>()
 const emit = defineEmits<{ unpin: [index: number] }>()
@@ -41,7 +41,7 @@ const lines = computed<Line[]>(() => {
       cells: rs.map((r) => balanceOf(r)?.toFixed(2) ?? ''),
       values: rs.map((r) => -(balanceOf(r) ?? 0)),
     },
-    { words: 'trouble', cells: rs.map((r) => percent(r.trouble)), values: rs.map((r) => r.trouble) },
+    { words: 'trouble', cells: rs.map(troubleOf), values: rs.map((r) => r.trouble) },
     {
       words: 'expected loss',
       cells: rs.map((r) => lossWords(r.expected_loss, props.view.money)),

@@ -25,6 +25,7 @@ import {
   regrets,
   routeWords,
   signed,
+  troubleOf,
   troubleWords,
   usableOf,
   type Had,
@@ -82,7 +83,7 @@ const lead = computed(() => Math.max(0, ...route.value.buy.map((b) => b.lead_day
       <div>
         <dt>risks</dt>
         <dd>
-          <b>{{ percent(route.trouble) }}</b> trouble
+          <b>{{ troubleOf(route) }}</b> trouble
         </dd>
       </div>
       <div v-if="regretted.length">

@@ -9,7 +9,6 @@ import { vLines } from '@/ui/lines'
 import { session } from '@/frame/session'
 import VerdictWord from '@/ui/VerdictWord.vue'
 import { plural } from '@/ui/words'
-import { percent } from '@/ui/figures'
 import { useMachine } from '../machine'
 import RouteCompare from './RouteCompare.vue'
 import RouteDetail from './RouteDetail.vue'
@@ -29,6 +28,7 @@ import {
   rateOf,
   routeWords,
   signed,
+  troubleOf,
   usableOf,
   whereNow,
   WISHES,
@@ -398,7 +398,7 @@ const gapWords = computed(() => {
                 >
               </td>
               <td class="number">{{ rateOf(route) ?? '?' }}</td>
-              <td class="number">{{ route.trouble ? percent(route.trouble) : '' }}</td>
+              <td class="number">{{ route.trouble ? troubleOf(route) : '' }}</td>
               <td class="number">{{ route.free_slots }}</td>
               <td class="number">{{ route.touches }}</td>
               <td class="stands">

@@ -9,6 +9,7 @@ import {
   layoutOf,
   letterOf,
   routeWords,
+  troubleOf,
   troubleWords,
   verdictWords,
   whereNow,
@@ -38,6 +39,10 @@ it('tells what a route does, without what only lies on the mat meanwhile', () =>
       ]),
     ),
   ).toBe('2 x 64 GB Z-64 in, 16 GB out, 1 moved')
+  const failed = (gib: number | null) => ({ ...small, capacity_gib: gib, failed: 'dead' }) as Module
+  expect(routeWords(route([act('take-out', 'C', null, failed(16)), act('take-out', 'D', null, failed(null))]))).toBe(
+    'failed 16 GB and failed module out',
+  )
   const kinds = (out: object, comes: object) =>
     routeWords(
       route([act('take-out', 'A', null, { ...small, ...out }), act('put-in', null, 'A', { ...big, ...comes })]),
@@ -154,4 +159,9 @@ it.each<[string, Layout, boolean]>([
   expect(assumedWords(fitted, 'the board')).toBe(
     `${more ? 'more of what is fitted, and ' : ''}what the standards have and the board takes`,
   )
+})
+
+it('tells trouble as the least where something in the total is not counted', () => {
+  const of = (not_counted: number) => troubleOf(route([], { trouble: 0.13, evaluation: { not_counted } }))
+  expect([of(0), of(2)]).toEqual([percent(0.13), `at least ${percent(0.13)}`])
 })

@@ -1,6 +1,6 @@
 /** Routes in words. */
 import type { Layout, Module, Route, RoutesView, Wishes } from '@/api/client'
-import { counted, gb, percent } from '@/ui/figures'
+import { counted, gb, troubled } from '@/ui/figures'
 import { kindOf, plural } from '@/ui/words'
 import { VERDICTS } from '@/ui/verdict'
 
@@ -65,7 +65,8 @@ export function routeWords(route: Route): string {
     for (const a of route.actions) {
       if (!what.includes(a.do) || a.to === 'mat' || a.from === 'mat') continue
       const more = what[0] === 'put-in' ? [otherKind(a.module, kinds), a.module?.part] : []
-      const key = [`${gb(a.module?.capacity_gib)} GB`, ...more].filter(Boolean).join(' ')
+      const size = a.module?.capacity_gib || !a.module?.failed ? `${gb(a.module?.capacity_gib)} GB` : 'module'
+      const key = [a.module?.failed && 'failed', size, ...more].filter(Boolean).join(' ')
       told.set(key, (told.get(key) ?? 0) + 1)
     }
     return [...told].map(([words, n]) => (n > 1 ? `${n} x ${words}` : words)).join(' and ')
@@ -158,11 +159,13 @@ export const ACTS: Record<string, string> = {
   stage: 'Put in the first module and prove it',
 }
 
+export const troubleOf = (route: Route): string => troubled(route.trouble, route.evaluation.not_counted)
+
 /** "14 % (9 to 31)", or that nothing is doubted. */
 export function troubleWords(route: Route): string {
   if (!route.trouble) return 'none: nothing new'
   const { low, high } = route.trouble_range
-  return `${percent(route.trouble)} (${Math.round(100 * low)} to ${Math.round(100 * high)})`
+  return `${troubleOf(route)} (${Math.round(100 * low)} to ${Math.round(100 * high)})`
 }
 
 /** What trouble costs on average; nothing can be said while this installation has not said what its hours and returns cost. */

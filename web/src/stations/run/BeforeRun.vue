@@ -47,7 +47,10 @@ const mayApprove = computed(() => {
   if (!r || !r.needed || approved.value) return false
   return (
     session.account?.role === 'lead' ||
-    (session.account?.role === 'technician' && r.delegated_trouble > 0 && r.trouble <= r.delegated_trouble)
+    (session.account?.role === 'technician' &&
+      r.delegated_trouble > 0 &&
+      !r.not_counted &&
+      r.trouble <= r.delegated_trouble)
   )
 })
 const stopped = computed(() => view.value?.evaluation.verdict === 'no-go')

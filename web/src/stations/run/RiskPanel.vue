@@ -7,7 +7,7 @@ import VerdictWord from '@/ui/VerdictWord.vue'
 import BeliefLine from '@/ui/BeliefLine.vue'
 import { movedWords, rangeWords } from '@/ui/belief'
 import RangeMark from '@/ui/RangeMark.vue'
-import { percent } from '@/ui/figures'
+import { percent, troubled } from '@/ui/figures'
 import WorthIt from '../WorthIt.vue'
 import { LEVERS, money } from '../routes/words'
 
@@ -24,7 +24,7 @@ const others = computed(() => props.risk.beliefs.filter((b) => !b.lacks_word))
     <template v-if="risk.needed">
       <p><VerdictWord :of="risk" /></p>
       <p v-if="risk.beliefs.length" class="figure">
-        <strong>{{ percent(risk.trouble) }}</strong> trouble
+        <strong>{{ troubled(risk.trouble, risk.not_counted) }}</strong> trouble
         <RangeMark :at="risk.trouble" :low="risk.trouble_range.low" :high="risk.trouble_range.high" />
         <span class="faded small"
           >{{ rangeWords(risk.trouble_range) }} when it is looked at otherwise{{ moved ? ` (${moved})` : '' }}; a module
