@@ -4,6 +4,7 @@ every demo machine, each fact of module, machine and sheet blanked in turn."""
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import date
 from importlib.resources import files
 from itertools import islice
 from pathlib import Path
@@ -15,7 +16,11 @@ import yaml
 from tests.core.facts import Situation, blanks, pairs
 from tests.core.sheets import layout as layout_of
 from tests.core.test_cases import CASES, SHEETS, spread
-from umbrak.core.evaluate import Evaluation, evaluate
+from umbrak.core.evaluate import Evaluation, evaluate, evaluate_in, question
+from umbrak.core.evidence.belief import believe
+from umbrak.core.evidence.board import board_of
+from umbrak.core.evidence.doubts import resting_of
+from umbrak.core.evidence.trouble import trouble_of
 from umbrak.core.memory.label import decode_label
 from umbrak.core.memory.module import Module
 from umbrak.core.plan.arrange import next_set
@@ -24,6 +29,7 @@ from umbrak.core.rules.finding import Verdict
 from umbrak.formats.documents import MachineDoc, StatementDoc
 from umbrak.formats.yaml_text import load_yaml
 
+TODAY = date(2026, 12, 2)
 _RANK = {Verdict.NO_GO: 0, Verdict.AT_RISK: 1, Verdict.GO: 2}
 
 
@@ -122,6 +128,29 @@ def bettered(name: str, first: int = 0, every: int = 1) -> Iterator[str]:
 @pytest.mark.parametrize("name", SITUATIONS)
 def test_two_blanked_facts_better_no_answer_that_lacks_one(name: str) -> None:
     assert not list(bettered(name, sum(name.encode()) % _EVERY, _EVERY))
+
+
+def trouble_in(s: Situation) -> float | None:
+    """The trouble that is predicted of it without a trial; None where it cannot work."""
+    ctx = question(s.sheet, s.machine, s.layout, s.statements, s.before)
+    found = evaluate_in(ctx)
+    if found.verdict is Verdict.NO_GO:
+        return None
+    resting, board = resting_of(ctx, found, s.before or Layout()), board_of(s.sheet, s.machine, s.statements)
+    return trouble_of([believe(board, d, (), TODAY) for d in resting.doubts], comes=resting.comes).probability
+
+
+@pytest.mark.parametrize("name", SITUATIONS)
+def test_a_blanked_fact_leaves_no_less_trouble_than_the_best_that_it_could_be(name: str) -> None:
+    """Every third fact, another one in each situation."""
+    s, wrong = SITUATIONS[name], []
+    of_fact = blanks(s, DOCUMENTS[s.sheet.id]) if s.layout else iter(())
+    for blank in islice(of_fact, len(name) % 3, None, 3):
+        best = min((t for v in blank.values if (t := trouble_in(v)) is not None), default=None)
+        vague = trouble_in(blank.vague)
+        if best is not None and vague is not None and vague < best - 1e-9:
+            wrong.append(f"{blank.what}: {best:.3f} became {vague:.3f}")
+    assert not wrong
 
 
 #: A module of each architecture's kind, as its label says.

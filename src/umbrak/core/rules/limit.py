@@ -258,18 +258,20 @@ def figures(ctx: Context) -> tuple[FigureUse, ...]:
 
 def _figures(ctx: Context) -> Iterator[FigureUse]:
     of_versions = _of_some_version(ctx)
+    # What a version says instead may be a number that nobody has told yet.
+    instead = [f.statement for f in in_force(ctx) if f.statement.of_version and f.statement.unsaid is not None]
     for u in limit_uses(ctx):
         if u.holds is False or u.statement.hard or (u.over and _vouched_for(ctx, u)):
             continue
         yield FigureUse(
             statement=u.statement, scope=u.scope, where=u.where, limit=u.limit, used=u.used, unit=u.unit,
-            of_version=_of_version(u, of_versions),
+            of_version=_of_version(u, of_versions, instead),
         )  # fmt: skip
 
 
-def _of_version(u: Use, of_versions: Iterable[Use]) -> tuple[str, ...]:
+def _of_version(u: Use, of_versions: Iterable[Use], instead: Iterable[Statement]) -> tuple[str, ...]:
     s = u.statement
-    said = [s] + [
+    said = [s, *(x for x in instead if s.id in x.replaces)] + [
         other.statement
         for other in of_versions
         if (other.scope, other.where, other.unit) == (u.scope, u.where, u.unit)
