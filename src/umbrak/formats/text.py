@@ -24,21 +24,50 @@ def is_wide(data: bytes) -> bool:
 
 
 def decoded(data: bytes) -> str:
-    """Bytes as text. Pastes come in whatever the mail program left; what is no UTF-8 costs its characters only."""
+    """Bytes as text. Pastes come in whatever mail programs, terminals, tickets and web pages left; what is no UTF-8 costs its
+    characters only. Lines stay at their numbers, but in a text whose every second line is blank: that one is told without them."""
     text = data.decode("utf-16" if is_wide(data) else "utf-8-sig", "replace")
     text = text.replace("\0", "") if "\0" in text else text
+    text = _ESCAPES.sub("", text) if "\x1b" in text else text
     text = unmailed(text) if _MARKED.search(text[:200_000]) else text
-    return _QUOTED.sub("", text) if _is_quoted(text[:20_000]) else text
+    text = _NO_WIDTH.sub("", _SPACES.sub(" ", text)) if not text.isascii() else text
+    text = _FENCE.sub("", text) if "```" in text else text
+    head = text[:20_000]
+    text = _QUOTED.sub("", text) if _is_quoted(head) else text
+    text = _CURLY.sub('"', text) if _CURLED.match(head) else text
+    return _PAIR.sub("\n", text) if _is_doubled(text[:20_000]) else text
 
 
+#: What a terminal is told: colours, titles, moves (ECMA-48, control sequences and strings).
+_ESCAPES = re.compile(
+    r"\x1b(?:\[[0-?]{0,30}[ -/]{0,4}[@-~]|\][^\x07\x1b]{0,300}(?:\x07|\x1b\\)|[ -/]{0,2}[0-Z\\^_`a-z~])"
+)
+#: Spaces of other widths, as word processors and web pages write them; and what has none.
+_SPACES = re.compile("[\u00a0\u2000-\u200a\u202f\u205f\u3000]")
+_NO_WIDTH = re.compile("[\u200b-\u200d\u2060\ufeff]")
+#: Around what is pasted as it was, in a ticket or a chat.
+_FENCE = re.compile(r"^[ \t>]{0,8}```[\w+-]{0,20}[ \t]*$", re.M)
+#: JSON whose quotation marks a word processor turned.
+_CURLED = re.compile("\\s*[{\\[]\\s*[{\\[]?\\s*[\u201c-\u201f]")
+_CURLY = re.compile("[\u201c-\u201f]")
 #: What a mail program puts before each line of what is answered.
 _QUOTED = re.compile(r"^[ \t]{0,8}(?:>[ \t]?){1,8}", re.M)
+_PAIR = re.compile(r"(?:\r\n?|\n)[ \t]*(?:\r\n?|\n)")
+_ENDS_OF_LINES = re.compile(r"(?:[ \t]*(?:\r\n?|\n))+")
 
 
 def _is_quoted(head: str) -> bool:
     """Whether nearly all of its lines are quoted: then the marks are none of the output's."""
     lines = [line for line in head.splitlines() if line.strip()]
-    return len(lines) > 1 and sum(line.lstrip().startswith(">") for line in lines) > 0.8 * len(lines)
+    marked = [line for line in lines if line.lstrip().startswith(">")]
+    # Of a single line only what could be nothing else.
+    return len(marked) > 0.8 * len(lines) if len(lines) > 1 else any(line.lstrip(" \t>")[:1] in "{[" for line in marked)
+
+
+def _is_doubled(head: str) -> bool:
+    """Whether every second of its lines is blank, so that a blank line of the output's own is three."""
+    runs = [len(re.findall(r"\r\n?|\n", run)) for run in _ENDS_OF_LINES.findall(head.strip())]
+    return len(runs) >= 4 and all(n % 2 == 0 for n in runs[:-1])
 
 
 #: Marks that a mail program or a web page leaves in what was copied out of it.
