@@ -39,13 +39,14 @@ def test_what_is_read_of_each(output: dict[str, Any]) -> None:
 
 @pytest.mark.parametrize("output", OUTPUTS, ids=NAMES)
 def test_however_it_was_mailed_or_saved(output: dict[str, Any]) -> None:
-    """Another line end, a console's UTF-16, a mark at its beginning, a terminal's colours, spaces of another width: the same is
-    read. Cut off, something or a refusal."""
+    """Another line end, a console's UTF-16, a mark at its beginning, a terminal's colours, spaces of another width, set off as
+    code, a blank line behind every line: the same is read. Cut off, something or a refusal."""
     text = output["text"]
     coloured = re.sub(r"^(\s*)(\w[\w ]*:)", "\\1\x1b[1m\\2\x1b[0m", text, flags=re.M)
     for data in (
         text.replace("\n", "\r\n").encode(), text.encode("utf-16"), b"\xef\xbb\xbf" + text.encode(), coloured.encode(),
-        text.replace(" ", "\u00a0").encode(),
+        text.replace(" ", "\u00a0").encode(), text.replace("\n", "\r").encode(), text.replace("\n", "\n\n").encode(),
+        f"```\n{text}\n```\n".encode(), re.sub(r"^(?=.)", "    ", text, flags=re.M).encode(),
     ):  # fmt: skip
         assert read(data) == output["reads"]
     for end in range(0, len(text), max(1, len(text) // 40)):

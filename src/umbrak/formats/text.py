@@ -28,13 +28,17 @@ def decoded(data: bytes) -> str:
     characters only. Lines stay at their numbers, but in a text whose every second line is blank: that one is told without them."""
     text = data.decode("utf-16" if is_wide(data) else "utf-8-sig", "replace")
     text = text.replace("\0", "") if "\0" in text else text
+    text = text.replace("\r", "\n") if "\r" in text and "\n" not in text else text
     text = _ESCAPES.sub("", text) if "\x1b" in text else text
     text = unmailed(text) if _MARKED.search(text[:200_000]) else text
     text = _NO_WIDTH.sub("", _SPACES.sub(" ", text)) if not text.isascii() else text
     text = _FENCE.sub("", text) if "```" in text else text
     head = text[:20_000]
     text = _QUOTED.sub("", text) if _is_quoted(head) else text
-    text = _CURLY.sub('"', text) if _CURLED.match(head) else text
+    text = _INDENT.sub("", text) if _is_indented(head) else text
+    # What XML declares stands at its very beginning, or is no declaration.
+    text = text.lstrip() if head.lstrip().startswith("<?xml") else text
+    text = _CURLY.sub('"', text) if _is_curled(head) else text
     return _PAIR.sub("\n", text) if _is_doubled(text[:20_000]) else text
 
 
@@ -47,13 +51,13 @@ _SPACES = re.compile("[\u00a0\u2000-\u200a\u202f\u205f\u3000]")
 _NO_WIDTH = re.compile("[\u200b-\u200d\u2060\ufeff]")
 #: Around what is pasted as it was, in a ticket or a chat.
 _FENCE = re.compile(r"^[ \t>]{0,8}```[\w+-]{0,20}[ \t]*$", re.M)
-#: JSON whose quotation marks a word processor turned.
-_CURLED = re.compile("\\s*[{\\[]\\s*[{\\[]?\\s*[\u201c-\u201f]")
+#: Quotation marks as a word processor turns them.
 _CURLY = re.compile("[\u201c-\u201f]")
 #: What a mail program puts before each line of what is answered.
 _QUOTED = re.compile(r"^[ \t]{0,8}(?:>[ \t]?){1,8}", re.M)
+#: What sets a text off as code where it is no fence.
+_INDENT = re.compile(r"^(?: {4}|\t)", re.M)
 _PAIR = re.compile(r"(?:\r\n?|\n)[ \t]*(?:\r\n?|\n)")
-_ENDS_OF_LINES = re.compile(r"(?:[ \t]*(?:\r\n?|\n))+")
 
 
 def _is_quoted(head: str) -> bool:
@@ -66,8 +70,20 @@ def _is_quoted(head: str) -> bool:
 
 def _is_doubled(head: str) -> bool:
     """Whether every second of its lines is blank, so that a blank line of the output's own is three."""
-    runs = [len(re.findall(r"\r\n?|\n", run)) for run in _ENDS_OF_LINES.findall(head.strip())]
-    return len(runs) >= 4 and all(n % 2 == 0 for n in runs[:-1])
+    lines = [line.strip() for line in head.strip().splitlines()]
+    return sum(map(bool, lines)) > 1 and not any(lines[1::2])
+
+
+def _is_indented(head: str) -> bool:
+    return (
+        all(not line.strip() or _INDENT.match(line) for line in head.splitlines()[:-1])
+        and _INDENT.match(head) is not None
+    )
+
+
+def _is_curled(head: str) -> bool:
+    """Whether it is JSON, which has no other quotation marks than its own, with marks that were turned in their place."""
+    return head.lstrip()[:1] in ("{", "[") and '"' not in head and _CURLY.search(head) is not None
 
 
 #: Marks that a mail program or a web page leaves in what was copied out of it.

@@ -208,14 +208,13 @@ def _view(
         return {s: at(layout.get(s)) for s in layout.changed_from(fitted)}
 
     held = {s: at(x) for s, x in fitted.items()}
-    routes = tuple(
-        replace(
-            _route(r, problem.table, changes),
-            actions=action_views(actions(problem.sheet, fitted, r.weighed.layout, failed)),
-            touches=r.weighed.measures.touches + len(failed & fitted.keys()),
+    routes = tuple(_route(r, problem.table, changes) for r in found.routes)
+    if leaving := failed & fitted.keys():
+        done = (actions(problem.sheet, fitted, r.weighed.layout, leaving) for r in found.routes)
+        routes = tuple(
+            replace(r, actions=action_views(a), touches=r.touches + len(leaving))
+            for r, a in zip(routes, done, strict=True)
         )
-        for r in found.routes
-    )
     assumed = any(c.origin == Origin.ASSUMED for c in problem.candidates)
     priced = not assumed or money.guess().told
     if not priced:
