@@ -51,8 +51,8 @@ const otherSockets = computed(() => {
 const matched = computed(() => new Set(m.named.value.flatMap((slot, i) => (slot ? [i] : []))))
 
 const HARMS = [
-  { harm: 'stop', words: 'Could stop it', when: 'asked before the first module is chosen', mark: 'stop' },
-  { harm: 'slow', words: 'Could slow it', when: 'asked from the second module on', mark: 'slow' },
+  { harm: 'stop', words: 'Could stop it', when: 'asked where a plan hangs on it', mark: 'stop' },
+  { harm: 'slow', words: 'Could slow it', when: 'asked where a plan hangs on it', mark: 'slow' },
   { harm: 'cost', words: 'Could cost the warranty, or protection', when: 'asked before the run sheet', mark: 'risk' },
 ] as const
 const groups = computed(() =>
