@@ -65,12 +65,14 @@ async function toQuestion(key: string): Promise<void> {
   asText.value = false
   open.value = key
 }
-/** Somebody was asked for a fact elsewhere: its question, once it can be asked. */
+/** Somebody was asked for a fact elsewhere: its question, the first time that it can be asked. */
+let askedFor = route.query.ask
 watch(
   readable,
   (on) => {
-    const asked = on && seen.value?.open.find((o) => o.fact === route.query.ask)?.question
-    if (asked) void toQuestion(asked)
+    const question = on && seen.value?.open.find((o) => o.fact === askedFor)?.question
+    if (on) askedFor = null
+    if (question) void toQuestion(question)
   },
   { immediate: true },
 )

@@ -175,9 +175,9 @@ def _may_crowd(ctx: Context, socket: str) -> Iterator[Severity]:
     sizes = sorted((m.capacity_gib or math.inf for m in seated), reverse=True)
     channels = {c.id for c in ctx.channels(socket)}
     for s in (f.statement for f in in_force(ctx) if f.holds is not False and f.socket in (None, socket)):
-        at_most = share if s.scope == "channel" else len(seated)
         if s.scope not in ("channel", "controller"):
             continue
+        at_most = share if s.scope == "channel" else len(seated)
         # What is denser or higher than one channel takes may be on that one.
         of_one = s.where in channels and s.capacity_gib is None and s.package_ranks is None
         if (
